@@ -1,0 +1,65 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "base/atomic_file.h"
+
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstring>
+#include <fstream>
+#include <sstream>
+
+#include "base/error.h"
+
+namespace va {
+namespace {
+
+[[noreturn]] void failWriting(const std::filesystem::path& path, int code) {
+    std::string advice = "Choose another folder, or check that this one can be written to.";
+    if (code == ENOSPC || code == EDQUOT) advice = "The disk is full: free some space or choose another disk.";
+    throw InputError("\"" + path.string() + "\" was not written; the file there, if any, is unchanged. " + advice,
+                     std::strerror(code));
+}
+
+}  // namespace
+
+void writeFileAtomically(const std::filesystem::path& path, std::string_view content) {
+    const std::string part = path.string() + ".part-" + std::to_string(getpid());
+    const int file = open(part.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
+    if (file < 0) failWriting(path, errno);
+    size_t done = 0;
+    int code = 0;
+    while (done < content.size()) {
+        const ssize_t n = write(file, content.data() + done, content.size() - done);
+        if (n < 0 && errno == EINTR) continue;
+        if (n <= 0) {
+            code = n < 0 ? errno : EIO;
+            break;
+        }
+        done += size_t(n);
+    }
+    if (code == 0 && fsync(file) != 0 && errno != EINVAL && errno != EROFS) code = errno;
+    if (close(file) != 0 && code == 0) code = errno;
+    if (code == 0 && rename(part.c_str(), path.c_str()) != 0) code = errno;
+    if (code != 0) {
+        unlink(part.c_str());
+        failWriting(path, code);
+    }
+}
+
+std::string readFile(const std::filesystem::path& path) {
+    std::error_code ignored;
+    if (std::filesystem::is_directory(path, ignored))
+        throw InputError("\"" + path.string() + "\" is a folder, not a file. Choose a file in it.");
+    std::ifstream in(path, std::ios::binary);
+    std::ostringstream out;
+    out << in.rdbuf();
+    if (!in) {
+        throw InputError("\"" + path.string() + "\" can't be read. Check that it exists and that you may read it.",
+                         std::strerror(errno));
+    }
+    return std::move(out).str();
+}
+
+}  // namespace va

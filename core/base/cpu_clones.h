@@ -1,0 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+/// Marks a hot loop to be compiled for plain x86-64 and for processors with AVX2 and FMA; the loader picks at start.
+/// Not under the thread sanitizer, which is not ready when the loader picks.
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_THREAD__) && \
+    !defined(__SANITIZE_ADDRESS__)
+#define VA_CPU_CLONES __attribute__((target_clones("arch=haswell", "default")))
+#else
+#define VA_CPU_CLONES
+#endif

@@ -1,0 +1,214 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "solve/bundle.h"
+
+#include <ceres/ceres.h>
+
+#include <Eigen/Geometry>
+#include <array>
+#include <cmath>
+#include <cstdio>
+
+#include "solve/resect.h"
+
+namespace va {
+namespace {
+
+using LensBlock = std::array<double, 8>;  // in the order of LensValue
+using ViewBlock = std::array<double, 6>;  // rotation vector, shift
+
+LensBlock blockOf(const Intrinsics& i) {
+    return {i.focalPx, i.principalPoint.x(), i.principalPoint.y(), i.lens.k1, i.lens.k2, i.lens.k3, i.lens.p1, i.lens.p2};
+}
+
+void readBlock(const LensBlock& b, Intrinsics& i) {
+    i.focalPx = b[0];
+    i.principalPoint = {b[1], b[2]};
+    i.lens = {b[3], b[4], b[5], b[6], b[7]};
+}
+
+Eigen::Matrix3d crossMatrix(const Eigen::Vector3d& v) {
+    Eigen::Matrix3d m;
+    m << 0, -v.z(), v.y(), v.z(), 0, -v.x(), -v.y(), v.x(), 0;
+    return m;
+}
+
+/// Whitened reprojection error of one sighting over (view, lens, point).
+class Reprojection final : public ceres::SizedCostFunction<2, 6, 8, 3> {
+  public:
+    Reprojection(const BundleProblem::Observation& o, double pixelAspect) : pixel_(o.pixel), whiten_(o.whiten), aspect_(pixelAspect) {}
+
+    bool Evaluate(double const* const* parameters, double* residuals, double** jacobians) const override {
+        const Eigen::Map<const Eigen::Vector3d> turn(parameters[0]), shift(parameters[0] + 3), point(parameters[2]);
+        const double* lens = parameters[1];
+        const double angle = turn.norm();
+        const Eigen::Matrix3d w = crossMatrix(turn);
+        // Rodrigues' formula, and the right Jacobian of the rotation vector (series near zero).
+        const bool tiny = angle < 1e-6;
+        const double a = tiny ? 1 - angle * angle / 6 : std::sin(angle) / angle;
+        const double b = tiny ? 0.5 - angle * angle / 24 : (1 - std::cos(angle)) / (angle * angle);
+        const double c = tiny ? 1.0 / 6 : (angle - std::sin(angle)) / (angle * angle * angle);
+        const Eigen::Matrix3d ww = w * w;
+        const Eigen::Matrix3d r = Eigen::Matrix3d::Identity() + a * w + b * ww;
+        const Eigen::Vector3d camera = r * point + shift;
+        const double z = std::fabs(camera.z()) > 1e-9 ? camera.z() : 1e-9;
+        const Eigen::Vector2d n(camera.x() / z, camera.y() / z);
+        const BrownConrady model{lens[3], lens[4], lens[5], lens[6], lens[7]};
+        Eigen::Matrix2d bend;
+        const Eigen::Vector2d d = model.distort(n, jacobians ? &bend : nullptr);
+        const Eigen::Vector2d focal(lens[0] / aspect_, lens[0]);
+        const Eigen::Vector2d error = focal.cwiseProduct(d) + Eigen::Vector2d(lens[1], lens[2]) - pixel_;
+        Eigen::Map<Eigen::Vector2d>(residuals, 2) = whiten_ * error;
+        if (!jacobians) return true;
+        Eigen::Matrix<double, 2, 3> normalised;
+        normalised << 1 / z, 0, -n.x() / z, 0, 1 / z, -n.y() / z;
+        const Eigen::Matrix<double, 2, 3> byCamera = whiten_ * focal.asDiagonal() * bend * normalised;
+        if (jacobians[0]) {
+            Eigen::Map<Eigen::Matrix<double, 2, 6, Eigen::RowMajor>> j(jacobians[0]);
+            const Eigen::Matrix3d right = Eigen::Matrix3d::Identity() - b * w + c * ww;
+            j.leftCols<3>() = -byCamera * r * crossMatrix(point) * right;
+            j.rightCols<3>() = byCamera;
+        }
+        if (jacobians[1]) {
+            Eigen::Map<Eigen::Matrix<double, 2, 8, Eigen::RowMajor>> j(jacobians[1]);
+            const double r2 = n.squaredNorm(), x = n.x(), y = n.y();
+            Eigen::Matrix<double, 2, 8> raw;
+            raw.col(0) = Eigen::Vector2d(d.x() / aspect_, d.y());
+            raw.col(1) = Eigen::Vector2d(1, 0);
+            raw.col(2) = Eigen::Vector2d(0, 1);
+            raw.col(3) = focal.cwiseProduct(n) * r2;
+            raw.col(4) = focal.cwiseProduct(n) * (r2 * r2);
+            raw.col(5) = focal.cwiseProduct(n) * (r2 * r2 * r2);
+            raw.col(6) = focal.cwiseProduct(Eigen::Vector2d(2 * x * y, r2 + 2 * y * y));
+            raw.col(7) = focal.cwiseProduct(Eigen::Vector2d(r2 + 2 * x * x, 2 * x * y));
+            j = whiten_ * raw;
+        }
+        if (jacobians[2]) {
+            Eigen::Map<Eigen::Matrix<double, 2, 3, Eigen::RowMajor>> j(jacobians[2]);
+            j = byCamera * r;
+        }
+        return true;
+    }
+
+  private:
+    Eigen::Vector2d pixel_;
+    Eigen::Matrix2d whiten_;
+    double aspect_;
+};
+
+/// (value − mean) / sigma on one number of a lens block.
+class LensPrior final : public ceres::SizedCostFunction<1, 8> {
+  public:
+    LensPrior(int index, double mean, double sigma) : index_(index), mean_(mean), sigma_(sigma) {}
+    bool Evaluate(double const* const* parameters, double* residuals, double** jacobians) const override {
+        residuals[0] = (parameters[0][index_] - mean_) / sigma_;
+        if (jacobians && jacobians[0]) {
+            std::fill_n(jacobians[0], 8, 0.0);
+            jacobians[0][index_] = 1 / sigma_;
+        }
+        return true;
+    }
+
+  private:
+    int index_;
+    double mean_, sigma_;
+};
+
+class CancelCallback final : public ceres::IterationCallback {
+  public:
+    explicit CancelCallback(const std::function<bool()>& asked) : asked_(asked) {}
+    ceres::CallbackReturnType operator()(const ceres::IterationSummary&) override {
+        return asked_ && asked_() ? ceres::SOLVER_TERMINATE_SUCCESSFULLY : ceres::SOLVER_CONTINUE;
+    }
+
+  private:
+    const std::function<bool()>& asked_;
+};
+
+}  // namespace
+
+std::string BundleSummary::brief() const {
+    char text[128];
+    std::snprintf(text, sizeof text, "cost %.4e → %.4e in %d steps, %.2f s", initialCost, finalCost, iterations, seconds);
+    return text;
+}
+
+BundleSummary bundle(BundleProblem& problem, const BundleOptions& options) {
+    BundleSummary summary;
+    if (problem.observations.empty()) return summary;
+    std::vector<ViewBlock> views(problem.views.size());
+    for (size_t i = 0; i < views.size(); ++i) {
+        const Eigen::AngleAxisd turn(problem.views[i].rotation);
+        Eigen::Map<Eigen::Vector3d>(views[i].data()) = turn.angle() * turn.axis();
+        Eigen::Map<Eigen::Vector3d>(views[i].data() + 3) = problem.views[i].shift;
+    }
+    std::vector<LensBlock> lenses;
+    for (const Intrinsics& i : problem.lenses) lenses.push_back(blockOf(i));
+    std::vector<Eigen::Vector3d> points = problem.points;
+
+    ceres::Problem::Options ownership;
+    ownership.loss_function_ownership = ceres::DO_NOT_TAKE_OWNERSHIP;
+    ceres::Problem ceresProblem(ownership);
+    std::unique_ptr<ceres::LossFunction> loss;
+    if (options.lossScale > 0) loss = std::make_unique<ceres::CauchyLoss>(options.lossScale);
+    auto* ordering = new ceres::ParameterBlockOrdering;
+    std::vector<char> usedView(views.size(), 0), usedPoint(points.size(), 0), usedLens(lenses.size(), 0);
+    for (const auto& o : problem.observations) {
+        const size_t view = size_t(o.view), lens = size_t(problem.lensOfView[view]), point = size_t(o.point);
+        ceresProblem.AddResidualBlock(new Reprojection(o, problem.lenses[lens].pixelAspect), loss.get(), views[view].data(), lenses[lens].data(), points[point].data());
+        usedView[view] = usedLens[lens] = usedPoint[point] = 1;
+    }
+    std::vector<int> heldLens;
+    for (int k = 0; k < 8; ++k)
+        if (std::find(options.solved.begin(), options.solved.end(), LensValue(k)) == options.solved.end()) heldLens.push_back(k);
+    for (size_t i = 0; i < lenses.size(); ++i) {
+        if (!usedLens[i]) continue;
+        ordering->AddElementToGroup(lenses[i].data(), 1);
+        if (heldLens.size() == 8) ceresProblem.SetParameterBlockConstant(lenses[i].data());
+        else if (!heldLens.empty()) ceresProblem.SetManifold(lenses[i].data(), new ceres::SubsetManifold(8, heldLens));
+    }
+    for (const auto& p : options.priors) {
+        const size_t lens = size_t(p.lens);
+        if (lens >= lenses.size() || !usedLens[lens]) continue;
+        const double sigma = p.value == LensValue::focal ? p.sigma * p.mean : p.sigma;
+        ceresProblem.AddResidualBlock(new LensPrior(int(p.value), p.mean, sigma), nullptr, lenses[lens].data());
+    }
+    for (size_t i = 0; i < views.size(); ++i) {
+        if (!usedView[i]) continue;
+        ordering->AddElementToGroup(views[i].data(), 1);
+        if (i < options.fixedViews.size() && options.fixedViews[i]) ceresProblem.SetParameterBlockConstant(views[i].data());
+        else if (options.rotationOnly) ceresProblem.SetManifold(views[i].data(), new ceres::SubsetManifold(6, {3, 4, 5}));
+    }
+    for (size_t i = 0; i < points.size(); ++i) {
+        if (!usedPoint[i]) continue;
+        ordering->AddElementToGroup(points[i].data(), 0);
+        if (options.fixedPoints) ceresProblem.SetParameterBlockConstant(points[i].data());
+        else if (options.rotationOnly) ceresProblem.SetManifold(points[i].data(), new ceres::SphereManifold<3>());
+    }
+
+    ceres::Solver::Options solver;
+    solver.linear_solver_type = problem.views.size() > 40 ? ceres::SPARSE_SCHUR : ceres::DENSE_SCHUR;
+    solver.linear_solver_ordering.reset(ordering);
+    solver.max_num_iterations = options.iterations;
+    solver.function_tolerance = options.stopWhenCostFallsBy;
+    solver.num_threads = options.threads;
+    solver.logging_type = ceres::SILENT;
+    CancelCallback cancel(options.cancelled);
+    solver.callbacks.push_back(&cancel);
+    ceres::Solver::Summary report;
+    ceres::Solve(solver, &ceresProblem, &report);
+    summary.initialCost = report.initial_cost;
+    summary.finalCost = report.final_cost;
+    summary.iterations = int(report.iterations.size()) - 1;
+    summary.seconds = report.total_time_in_seconds;
+    summary.usable = report.IsSolutionUsable() && std::isfinite(report.final_cost);
+    if (!summary.usable) return summary;
+    for (size_t i = 0; i < views.size(); ++i) {
+        const Eigen::Map<const Eigen::Vector3d> turn(views[i].data());
+        problem.views[i] = moved({Eigen::Matrix3d::Identity(), Eigen::Vector3d::Zero()}, turn, Eigen::Map<const Eigen::Vector3d>(views[i].data() + 3));
+    }
+    for (size_t i = 0; i < lenses.size(); ++i) readBlock(lenses[i], problem.lenses[i]);
+    problem.points = points;
+    return summary;
+}
+
+}  // namespace va

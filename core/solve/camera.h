@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <Eigen/Core>
+#include <Eigen/Geometry>
+#include <optional>
+
+#include "lens/brown_conrady.h"
+
+namespace va {
+
+/// Inner geometry of a camera: how directions become pixels. `focalPx` counts rows; columns count focalPx / pixelAspect.
+struct Intrinsics {
+    double focalPx = 1000;
+    double pixelAspect = 1;
+    Eigen::Vector2d principalPoint{0, 0};  ///< px
+    BrownConrady lens;
+
+    /// Pixel of the straight normalised point (x right, y down, at distance 1).
+    [[nodiscard]] Eigen::Vector2d pixelFromNormalised(const Eigen::Vector2d& straight) const {
+        const Eigen::Vector2d bent = lens.distort(straight);
+        return {focalPx / pixelAspect * bent.x() + principalPoint.x(), focalPx * bent.y() + principalPoint.y()};
+    }
+    /// Straight normalised point of a pixel; nothing where the lens model folds over.
+    [[nodiscard]] std::optional<Eigen::Vector2d> normalisedFromPixel(const Eigen::Vector2d& pixel) const {
+        return lens.undistort({(pixel.x() - principalPoint.x()) * pixelAspect / focalPx, (pixel.y() - principalPoint.y()) / focalPx});
+    }
+};
+
+/// Where a camera stands in a right-handed world with Y up; it looks down its own −Z with +Y up and +X right.
+struct CameraPose {
+    Eigen::Vector3d position = Eigen::Vector3d::Zero();
+    Eigen::Quaterniond worldFromCamera = Eigen::Quaterniond::Identity();
+};
+
+/// Camera pose as computer vision writes it: camera point = rotation · world point + shift, x right, y down, z forward.
+struct View {
+    Eigen::Matrix3d rotation = Eigen::Matrix3d::Identity();
+    Eigen::Vector3d shift = Eigen::Vector3d::Zero();
+
+    [[nodiscard]] Eigen::Vector3d toCamera(const Eigen::Vector3d& world) const { return rotation * world + shift; }
+    [[nodiscard]] Eigen::Vector3d centre() const { return -(rotation.transpose() * shift); }
+};
+
+/// The one place where the two conventions meet: the camera's axes turn by half a turn around x.
+View viewFromPose(const CameraPose& pose);
+CameraPose poseFromView(const View& view);
+
+/// The one place where a world point becomes a pixel. Nothing for a point behind or in the camera's plane, or beyond the lens
+/// model's fold.
+std::optional<Eigen::Vector2d> project(const View& view, const Intrinsics& intrinsics, const Eigen::Vector3d& world);
+std::optional<Eigen::Vector2d> project(const CameraPose& pose, const Intrinsics& intrinsics, const Eigen::Vector3d& world);
+
+/// Unit direction in the world of the ray through a pixel.
+std::optional<Eigen::Vector3d> worldRay(const CameraPose& pose, const Intrinsics& intrinsics, const Eigen::Vector2d& pixel);
+
+}  // namespace va

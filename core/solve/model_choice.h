@@ -1,0 +1,24 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include "solve/rotation_only.h"
+#include "solve/solve_result.h"
+
+namespace va {
+
+/// What the paths allow, before any depth is believed.
+struct MotionEvidence {
+    Motion motion = Motion::none;  ///< free, rotation or fixed
+    double largestMovePx = 0;      ///< 90th percentile over paths of the farthest a path goes from its start
+    RotationSolve rotation;        ///< over the keyframes
+};
+
+/// Decides between a standing, a turning and a free camera.
+///
+/// Standing: paths stay within half a pixel. Turning: a rotation-only solve with a free lens leaves no more error than following has
+/// by itself. The comparison is Torr's geometric robust information criterion (GRIC, Torr 1998) of the turning model (two
+/// numbers a point, three a view) against the free one (three a point, six a view), where the free model is granted the noise of
+/// the paths themselves as its error: if even then it is not worth its numbers, there is no depth to be had.
+MotionEvidence chooseMotion(const Sightings& s, const std::vector<int>& keyframes, const Intrinsics& lens, const std::vector<LensValue>& solved,
+                            const std::vector<BundleOptions::Prior>& priors, uint64_t seed);
+
+}  // namespace va

@@ -1,0 +1,246 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "solve/reconstruction.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "solve/essential.h"
+#include "solve/resect.h"
+#include "solve/triangulate.h"
+
+namespace va {
+namespace {
+
+constexpr double rayleighMedian = 1.17741;  // √(2 ln 2): median length of a 2D unit Gaussian
+
+}  // namespace
+
+std::optional<Eigen::Vector2d> Reconstruction::residual(const PathSighting& s) const {
+    const auto& view = views_[size_t(s.frame)];
+    const auto& point = points_[size_t(s.path)];
+    if (!view || !point) return std::nullopt;
+    const auto pixel = project(*view, lens_, *point);
+    if (!pixel) return std::nullopt;
+    return Eigen::Vector2d(*pixel - s.pixel);
+}
+
+int Reconstruction::solvedFrames() const {
+    return int(std::count_if(views_.begin(), views_.end(), [](const auto& v) { return v.has_value(); }));
+}
+
+int Reconstruction::pointCount() const {
+    return int(std::count_if(points_.begin(), points_.end(), [](const auto& p) { return p.has_value(); }));
+}
+
+int Reconstruction::placedIn(int frame) const {
+    int n = 0;
+    for (int i : sightings_.byFrame[size_t(frame)]) n += points_[size_t(sightings_.all[size_t(i)].path)].has_value();
+    return n;
+}
+
+bool Reconstruction::begin(int frameA, int frameB, uint64_t seed) {
+    Points2 a, b;
+    std::vector<std::pair<int, int>> pairs;
+    for (const auto& [i, j] : sightings_.shared(frameA, frameB)) {
+        const auto p = straight(sightings_.all[size_t(i)]), q = straight(sightings_.all[size_t(j)]);
+        if (!p || !q) continue;
+        a.push_back(*p), b.push_back(*q);
+        pairs.emplace_back(i, j);
+    }
+    SamplingOptions options;
+    options.threshold = 1.5 / lens_.focalPx;
+    options.trials = 300;
+    options.seed = seed;
+    const auto e = robustEssential(a, b, options);
+    if (!e.found || e.agreeing < 12) return false;
+    const auto pose = poseFromEssential(e.model, a, b, e.agrees);
+    if (!pose) return false;
+    views_[size_t(frameA)] = View{};
+    views_[size_t(frameB)] = *pose;
+    for (size_t k = 0; k < pairs.size(); ++k) {
+        if (!e.agrees[k]) continue;
+        const auto point = triangulate({{&*views_[size_t(frameA)], a[k], 1}, {&*views_[size_t(frameB)], b[k], 1}});
+        if (point && point->angle > 0.003) points_[size_t(sightings_.all[size_t(pairs[k].first)].path)] = point->position;
+    }
+    return pointCount() >= 12;
+}
+
+bool Reconstruction::addFrame(int frame, uint64_t seed, const View* near) {
+    Points3 world;
+    Points2 seen;
+    std::vector<double> weights;
+    for (int i : sightings_.byFrame[size_t(frame)]) {
+        const PathSighting& s = sightings_.all[size_t(i)];
+        const auto& point = points_[size_t(s.path)];
+        if (!point || sightings_.heldBack[size_t(s.path)]) continue;
+        if (const auto n = straight(s)) {
+            world.push_back(*point);
+            seen.push_back(*n);
+            // Mean precision of the two axes, in normalised units.
+            weights.push_back(0.5 * s.whiten.squaredNorm() * lens_.focalPx * lens_.focalPx * (pathWeight_.empty() ? 1 : pathWeight_[size_t(s.path)] * pathWeight_[size_t(s.path)]));
+        }
+    }
+    if (world.size() < 8) return false;
+    const double close = 3.0 / lens_.focalPx;
+    const auto agreeing = [&](const View& v) {
+        int n = 0;
+        for (size_t i = 0; i < world.size(); ++i) {
+            const Eigen::Vector3d c = v.toCamera(world[i]);
+            n += c.z() > 1e-9 && (c.head<2>() / c.z() - seen[i]).norm() < close;
+        }
+        return n;
+    };
+    View view;
+    if (near) view = refineView(*near, world, seen, weights, 2.0);
+    if (!near || agreeing(view) * 10 < int(world.size()) * 8) {
+        SamplingOptions options;
+        options.threshold = close;
+        options.trials = 300;
+        options.seed = seed + uint64_t(frame) * 7919u;
+        const auto r = robustResection(world, seen, options);
+        if (r.found && (!near || r.agreeing > agreeing(view))) view = refineView(r.model, world, seen, weights, 2.0);
+        else if (!near) return false;
+    }
+    if (agreeing(view) < 8 || agreeing(view) * 2 < int(world.size())) return false;
+    views_[size_t(frame)] = view;
+    return true;
+}
+
+int Reconstruction::addPoints(double leastAngle) {
+    int added = 0;
+    for (int p = 0; p < sightings_.pathCount(); ++p) {
+        if (points_[size_t(p)] || sightings_.heldBack[size_t(p)]) continue;
+        std::vector<Sighting> seen;
+        std::vector<int> which;
+        const auto [begin, end] = sightings_.ofPath[size_t(p)];
+        for (int i = begin; i < end; ++i) {
+            const PathSighting& s = sightings_.all[size_t(i)];
+            if (!views_[size_t(s.frame)]) continue;
+            if (const auto n = straight(s)) {
+                seen.push_back({&*views_[size_t(s.frame)], *n, 1});
+                which.push_back(i);
+            }
+        }
+        if (seen.size() < 2) continue;
+        const auto point = triangulate(seen);
+        if (!point || point->angle < leastAngle) continue;
+        points_[size_t(p)] = point->position;
+        int good = 0;
+        for (int i : which) {
+            PathSighting& s = sightings_.all[size_t(i)];
+            const auto r = residual(s);
+            s.use = r && r->norm() < 3.0;
+            good += s.use;
+        }
+        if (good < 2 || good * 3 < int(which.size()) * 2) points_[size_t(p)].reset();
+        else ++added;
+    }
+    return added;
+}
+
+double Reconstruction::robustScale() const {
+    std::vector<double> lengths;
+    for (const PathSighting& s : sightings_.all) {
+        if (sightings_.heldBack[size_t(s.path)]) continue;
+        if (const auto r = residual(s)) lengths.push_back((s.whiten * *r).norm() * (pathWeight_.empty() ? 1 : pathWeight_[size_t(s.path)]));
+    }
+    return std::max(0.05, median(std::move(lengths)) / rayleighMedian);
+}
+
+BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors, int iterations, double stop,
+                                     const std::function<bool()>& cancelled) {
+    BundleProblem problem;
+    std::vector<int> viewIndex(views_.size(), -1), pointIndex(points_.size(), -1), viewFrame, pointPath;
+    for (size_t f = 0; f < views_.size(); ++f) {
+        if (!views_[f]) continue;
+        viewIndex[f] = int(problem.views.size());
+        problem.views.push_back(*views_[f]);
+        problem.lensOfView.push_back(0);
+        viewFrame.push_back(int(f));
+    }
+    scale_ = robustScale();
+    for (const PathSighting& s : sightings_.all) {
+        if (!s.use || viewIndex[size_t(s.frame)] < 0 || !points_[size_t(s.path)] || sightings_.heldBack[size_t(s.path)]) continue;
+        int& at = pointIndex[size_t(s.path)];
+        if (at < 0) {
+            at = int(problem.points.size());
+            problem.points.push_back(*points_[size_t(s.path)]);
+            pointPath.push_back(s.path);
+        }
+        const double weight = (pathWeight_.empty() ? 1 : pathWeight_[size_t(s.path)]) / scale_;
+        problem.observations.push_back({viewIndex[size_t(s.frame)], at, s.pixel, weight * s.whiten});
+    }
+    problem.lenses.push_back(lens_);
+    BundleOptions options;
+    options.solved = solved;
+    options.priors = priors;
+    options.fixedViews.assign(problem.views.size(), 0);
+    if (!options.fixedViews.empty()) options.fixedViews[0] = 1;
+    options.lossScale = 2.0;
+    options.iterations = iterations;
+    options.stopWhenCostFallsBy = stop;
+    options.cancelled = cancelled;
+    const BundleSummary summary = bundle(problem, options);
+    if (!summary.usable) return summary;
+    for (size_t i = 0; i < viewFrame.size(); ++i) views_[size_t(viewFrame[i])] = problem.views[i];
+    for (size_t i = 0; i < pointPath.size(); ++i) points_[size_t(pointPath[i])] = problem.points[i];
+    lens_ = problem.lenses[0];
+    return summary;
+}
+
+void Reconstruction::judge(double limit) {
+    scale_ = robustScale();
+    for (int p = 0; p < sightings_.pathCount(); ++p) {
+        if (!points_[size_t(p)]) continue;
+        const auto [begin, end] = sightings_.ofPath[size_t(p)];
+        int used = 0, seen = 0, behind = 0;
+        for (int i = begin; i < end; ++i) {
+            PathSighting& s = sightings_.all[size_t(i)];
+            if (!views_[size_t(s.frame)]) continue;
+            ++seen;
+            const auto r = residual(s);
+            behind += !r;
+            const double weight = pathWeight_.empty() ? 1 : pathWeight_[size_t(p)];
+            // In sigmas of the noise, but never so tight that a well-measured sighting is lost to a few hundredths of a pixel.
+            s.use = r && ((s.whiten * *r).norm() * weight < limit * scale_ || r->norm() < 0.1);
+            used += s.use;
+        }
+        if (used < 3 || used * 2 < seen || behind > 0) points_[size_t(p)].reset();
+    }
+}
+
+void Reconstruction::weighPaths() {
+    pathWeight_.assign(points_.size(), 1.0);
+    const double typical = robustScale();
+    for (int p = 0; p < sightings_.pathCount(); ++p) {
+        if (!points_[size_t(p)]) continue;
+        const auto [begin, end] = sightings_.ofPath[size_t(p)];
+        double sum = 0;
+        int n = 0;
+        for (int i = begin; i < end; ++i) {
+            const PathSighting& s = sightings_.all[size_t(i)];
+            const auto r = residual(s);
+            if (!r || !s.use) continue;
+            sum += (s.whiten * *r).squaredNorm();
+            n += 2;
+        }
+        // The path's own variance, drawn towards the typical one as if that had been seen eight times.
+        const double own = (sum + 8 * typical * typical) / (n + 8);
+        pathWeight_[size_t(p)] = 1 / std::sqrt(std::max(own / (typical * typical), 0.25));
+    }
+}
+
+double Reconstruction::truncatedCost() const {
+    double sum = 0;
+    int n = 0;
+    for (const PathSighting& s : sightings_.all) {
+        if (!views_[size_t(s.frame)] || sightings_.heldBack[size_t(s.path)]) continue;
+        ++n;
+        const auto r = residual(s);
+        // Against a fixed yardstick of a third of a pixel: whitening would let one hypothesis hide behind its own scale.
+        sum += r ? std::min(9.0, r->squaredNorm() * 9) : 9.0;
+    }
+    return n > 0 ? sum / n : 9.0;
+}
+
+}  // namespace va

@@ -1,0 +1,114 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "solve/rotation_only.h"
+
+#include <Eigen/Geometry>
+#include <Eigen/SVD>
+#include <algorithm>
+#include <cmath>
+
+#include "solve/robust_sampling.h"
+
+namespace va {
+namespace {
+
+using Rays = std::vector<Eigen::Vector3d>;
+
+Eigen::Matrix3d rotationBetween(const Rays& a, const Rays& b, const std::vector<int>& use) {
+    Eigen::Matrix3d h = Eigen::Matrix3d::Zero();
+    for (int i : use) h += b[size_t(i)] * a[size_t(i)].transpose();
+    const Eigen::JacobiSVD<Eigen::Matrix3d> svd(h, Eigen::ComputeFullU | Eigen::ComputeFullV);
+    const Eigen::Vector3d sign(1, 1, (svd.matrixU() * svd.matrixV().transpose()).determinant() < 0 ? -1 : 1);
+    return svd.matrixU() * sign.asDiagonal() * svd.matrixV().transpose();
+}
+
+RotationSolve solveFrom(const Sightings& s, const std::vector<int>& frames, const Intrinsics& lens, const std::vector<LensValue>& solved,
+                        const std::vector<BundleOptions::Prior>& priors, uint64_t seed) {
+    RotationSolve out;
+    out.frames = frames;
+    out.rotations.assign(frames.size(), Eigen::Matrix3d::Identity());
+    for (size_t k = 1; k < frames.size(); ++k) {
+        Rays a, b;
+        for (const auto& [i, j] : s.shared(frames[k - 1], frames[k])) {
+            const auto p = lens.normalisedFromPixel(s.all[size_t(i)].pixel), q = lens.normalisedFromPixel(s.all[size_t(j)].pixel);
+            if (p && q) a.push_back(p->homogeneous().normalized()), b.push_back(q->homogeneous().normalized());
+        }
+        SamplingOptions options;
+        options.threshold = 4.0 / lens.focalPx;
+        options.trials = 100;
+        options.seed = seed + k;
+        const auto r = robustSampling<Eigen::Matrix3d>(
+            int(a.size()), 2, options,
+            [&](const std::vector<int>& sample, std::vector<Eigen::Matrix3d>& models) { models.push_back(rotationBetween(a, b, sample)); },
+            [&](const Eigen::Matrix3d& m, int i) { return (m * a[size_t(i)] - b[size_t(i)]).squaredNorm(); });
+        if (!r.found) return out;
+        std::vector<int> use;
+        for (size_t i = 0; i < a.size(); ++i)
+            if (r.agrees[i]) use.push_back(int(i));
+        out.rotations[k] = rotationBetween(a, b, use) * out.rotations[k - 1];
+    }
+    BundleProblem problem;
+    problem.lenses.push_back(lens);
+    std::vector<int> pointOf(size_t(s.pathCount()), -1), pathOf;
+    for (size_t k = 0; k < frames.size(); ++k) {
+        problem.views.push_back({out.rotations[k], Eigen::Vector3d::Zero()});
+        problem.lensOfView.push_back(0);
+        for (int i : s.byFrame[size_t(frames[k])]) {
+            const PathSighting& seen = s.all[size_t(i)];
+            if (s.heldBack[size_t(seen.path)]) continue;
+            const auto n = lens.normalisedFromPixel(seen.pixel);
+            if (!n) continue;
+            int& point = pointOf[size_t(seen.path)];
+            if (point < 0) {
+                point = int(problem.points.size());
+                problem.points.push_back(out.rotations[k].transpose() * n->homogeneous().normalized());
+                pathOf.push_back(seen.path);
+            }
+            problem.observations.push_back({int(k), point, seen.pixel, Eigen::Matrix2d::Identity() * 5.0});
+        }
+    }
+    if (problem.observations.size() < 20) return out;
+    BundleOptions options;
+    options.solved = solved;
+    options.priors = priors;
+    options.fixedViews.assign(problem.views.size(), 0);
+    options.fixedViews[0] = 1;
+    options.rotationOnly = true;
+    options.lossScale = 2.0;
+    options.iterations = 30;
+    options.stopWhenCostFallsBy = 1e-5;
+    if (!bundle(problem, options).usable) return out;
+    out.lens = problem.lenses[0];
+    for (size_t k = 0; k < frames.size(); ++k) out.rotations[k] = problem.views[k].rotation;
+    out.directions.assign(size_t(s.pathCount()), Eigen::Vector3d::Zero());
+    for (size_t i = 0; i < pathOf.size(); ++i) out.directions[size_t(pathOf[i])] = problem.points[i].normalized();
+    std::vector<double> errors;
+    for (const auto& o : problem.observations) {
+        const auto p = project(problem.views[size_t(o.view)], out.lens, problem.points[size_t(o.point)]);
+        errors.push_back(p ? (*p - o.pixel).norm() : 1e6);
+    }
+    std::sort(errors.begin(), errors.end());
+    out.robustRmsPx = errors[errors.size() / 2] / 1.17741;
+    out.upperPx = errors[errors.size() * 9 / 10];
+    out.found = true;
+    return out;
+}
+
+}  // namespace
+
+RotationSolve solveRotationOnly(const Sightings& s, const std::vector<int>& frames, const Intrinsics& lens, const std::vector<LensValue>& solved,
+                                const std::vector<BundleOptions::Prior>& priors, uint64_t seed) {
+    RotationSolve best;
+    if (frames.size() < 2) return best;
+    const bool focalFree = std::find(solved.begin(), solved.end(), LensValue::focal) != solved.end();
+    std::vector<double> factors{1.0};
+    if (focalFree) factors = {0.75, 1.0, 1.5, 2.5};
+    for (double factor : factors) {
+        Intrinsics start = lens;
+        start.focalPx *= factor;
+        const RotationSolve r = solveFrom(s, frames, start, solved, priors, seed);
+        if (r.found && r.lens.focalPx > 0 && (!best.found || r.robustRmsPx < best.robustRmsPx * 0.98)) best = r;
+    }
+    return best;
+}
+
+}  // namespace va

@@ -1,0 +1,79 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <Eigen/Core>
+#include <algorithm>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/frame_range.h"
+#include "solve/camera.h"
+
+namespace va {
+
+/// What kind of camera move the solve found.
+enum class Motion { none, free, rotation, fixed };
+
+/// Why there is no full solve.
+enum class SolveTrouble {
+    none,
+    tooFewFrames,   ///< fewer than two frames with features
+    tooFewPaths,    ///< not enough paths anywhere
+    noParallax,     ///< the camera only turns or stands: no depth can be had
+    noStart,        ///< parallax, but no pair of frames gave a first camera
+    growthStopped   ///< some frames could not be reached
+};
+
+struct SolvedFrame {
+    int frame = 0;
+    bool solved = false;
+    CameraPose pose;
+    double focalPx = 0;
+    double rmsPx = 0;    ///< over the sightings used in this frame
+    int sightings = 0;   ///< used
+};
+
+struct SolvedPoint {
+    int pathId = 0;
+    Eigen::Vector3d position = Eigen::Vector3d::Zero();
+    double rmsPx = 0;
+    double worstPx = 0;
+    int worstFrame = 0;
+    bool heldBack = false;   ///< placed afterwards, from a path that the solve did not use
+};
+
+/// A path or some of its frames that the solve did not believe.
+struct SolveOutlier {
+    int pathId = 0;
+    bool whole = false;
+    std::vector<int> frames;  ///< when not whole
+    std::string reason;
+};
+
+struct SolveResult {
+    Motion motion = Motion::none;
+    SolveTrouble trouble = SolveTrouble::none;
+    Intrinsics lens;                    ///< shared by all frames
+    std::vector<SolvedFrame> frames;    ///< one for every frame asked for
+    std::vector<SolvedPoint> points;
+    std::vector<SolveOutlier> outliers;
+    double rmsPx = 0;                   ///< fit error: root mean square over all sightings used
+    double checkRmsPx = -1;             ///< on held-back paths; negative when there were none
+    int checkPaths = 0;
+    double parallaxPx = 0;              ///< of the best pair of frames, beyond what a turn explains
+    double rotationRmsPx = 0;           ///< error that is left when the camera may only turn
+    std::vector<double> parallaxByFrame; ///< widest ray angle (degrees, median over points) between the frame and the first
+    double solveSeconds = 0;
+
+    [[nodiscard]] bool has() const { return motion != Motion::none; }
+    [[nodiscard]] int solvedCount() const {
+        return int(std::count_if(frames.begin(), frames.end(), [](const SolvedFrame& f) { return f.solved; }));
+    }
+    [[nodiscard]] const SolvedFrame* at(int frame) const {
+        for (const auto& f : frames)
+            if (f.frame == frame) return &f;
+        return nullptr;
+    }
+};
+
+}  // namespace va

@@ -1,0 +1,407 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "solve/solver.h"
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <memory>
+#include <set>
+
+#include "base/error.h"
+#include "base/parallel.h"
+#include "solve/check_error.h"
+#include "solve/keyframes.h"
+#include "solve/model_choice.h"
+#include "solve/reconstruction.h"
+
+namespace va {
+namespace {
+
+/// One solve from paths to result; the members are the state that the steps hand on.
+class Solver {
+  public:
+    Solver(const std::vector<Path>& paths, const SolveRequest& request, Progress& progress)
+        : request_(request), progress_(progress),
+          sightings_(layOut(paths, request.frames, request.width, request.height, request.heldBackShare, request.seed)) {
+        lens_.pixelAspect = request.pixelAspect;
+        lens_.principalPoint = {(request.width - 1) / 2.0, (request.height - 1) / 2.0};
+        lens_.lens = request.distortion == Known::unknown ? BrownConrady{} : request.lens;
+        // 1.1 widths: about 49° across, the middle of what lenses do.
+        lens_.focalPx = request.focal == Known::unknown ? 1.1 * request.width * request.pixelAspect : request.focalPx;
+        cancelled_ = [this] { return progress_.cancelled(); };
+    }
+
+    SolveResult run() {
+        const auto start = std::chrono::steady_clock::now();
+        progress_.stage("Choosing the kind of move", 0, 0.15);
+        solve();
+        progress_.check();
+        result_.solveSeconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+        return std::move(result_);
+    }
+
+  private:
+    void solve() {
+        for (int f : request_.frames) result_.frames.push_back({f, false, {}, 0, 0, 0});
+        keyframes_ = chooseKeyframes(sightings_);
+        if (keyframes_.size() < 2) {
+            const bool anywhere = std::any_of(sightings_.byFrame.begin(), sightings_.byFrame.end(), [](const auto& f) { return f.size() >= 8; });
+            result_.trouble = request_.frames.size() < 2 || anywhere ? SolveTrouble::tooFewFrames : SolveTrouble::tooFewPaths;
+            return;
+        }
+        const MotionEvidence evidence = chooseMotion(sightings_, keyframes_, lens_, lensValues(), priors(), request_.seed);
+        result_.rotationRmsPx = evidence.rotation.found ? evidence.rotation.robustRmsPx : -1;
+        if (evidence.motion == Motion::fixed) return takeFixed();
+        pairs_ = rankStartPairs(sightings_, keyframes_, request_.seed);
+        if (!pairs_.empty()) result_.parallaxPx = std::max_element(pairs_.begin(), pairs_.end(), [](auto& a, auto& b) { return a.parallax < b.parallax; })->parallax;
+        if (evidence.motion == Motion::rotation) return takeRotation(evidence.rotation);
+        progress_.check();
+        solveFree();
+    }
+
+    [[nodiscard]] std::vector<LensValue> lensValues() const {
+        std::vector<LensValue> out;
+        if (request_.focal != Known::known) out.push_back(LensValue::focal);
+        if (request_.distortion != Known::known) out.push_back(LensValue::k1), out.push_back(LensValue::k2);
+        return out;
+    }
+
+    /// Weak opinions that only count where the paths are silent: they keep a short shot from an absurd lens.
+    [[nodiscard]] std::vector<BundleOptions::Prior> priors() const {
+        std::vector<BundleOptions::Prior> out;
+        if (request_.focal == Known::unknown) out.push_back({0, LensValue::focal, lens_.focalPx, 1.0});
+        if (request_.focal == Known::start) out.push_back({0, LensValue::focal, request_.focalPx, 0.1});
+        if (request_.distortion != Known::known) {
+            const double sigma = request_.distortion == Known::start ? 0.05 : 0.2;
+            out.push_back({0, LensValue::k1, lens_.lens.k1, sigma});
+            out.push_back({0, LensValue::k2, lens_.lens.k2, sigma});
+        }
+        return out;
+    }
+
+    // ---- free moves ---------------------------------------------------------------------------------------------
+
+    void solveFree() {
+        progress_.stage("Finding a first camera", 0, 0.2);
+        auto best = findStart();
+        if (!best) {
+            result_.trouble = pairs_.empty() ? SolveTrouble::tooFewPaths : SolveTrouble::noStart;
+            return;
+        }
+        progress_.stage("Growing the solve", sightings_.frameCount(), 0.3);
+        progress_.advance(best->solvedFrames());
+        growOverKeyframes(*best);
+        fillBetween(*best);
+        progress_.stage("Refining the solve", 4, 0.35);
+        refineAll(*best);
+        takeFree(*best);
+    }
+
+    /// Tries focal lengths on the best start pairs, each grown over a few keyframes, and keeps the one that explains most.
+    std::unique_ptr<Reconstruction> findStart() {
+        std::vector<double> focals{lens_.focalPx};
+        if (request_.focal == Known::unknown) focals = {lens_.focalPx * 0.65, lens_.focalPx, lens_.focalPx * 1.6, lens_.focalPx * 2.6};
+        struct Try { StartPair pair; double focal; std::unique_ptr<Reconstruction> r; double cost = 9; };
+        std::vector<Try> tries;
+        for (size_t p = 0; p < std::min<size_t>(2, pairs_.size()); ++p)
+            for (double f : focals) tries.push_back({pairs_[p], f, nullptr, 9});
+        parallelRanges(int(tries.size()), 1, [&](int begin, int end) {
+            for (int i = begin; i < end; ++i) {
+                if (progress_.cancelled()) return;
+                Try& t = tries[size_t(i)];
+                Intrinsics lens = lens_;
+                lens.focalPx = t.focal;
+                auto r = std::make_unique<Reconstruction>(sightings_, lens);
+                if (!r->begin(t.pair.a, t.pair.b, request_.seed)) continue;
+                if (!settleStart(*r, t.pair)) continue;
+                t.cost = r->truncatedCost();
+                t.r = std::move(r);
+            }
+        });
+        progress_.check();
+        Try* best = nullptr;
+        for (Try& t : tries)
+            if (t.r && (!best || t.cost < best->cost)) best = &t;
+        return best ? std::move(best->r) : nullptr;
+    }
+
+    /// Grows a start over the keyframes around its pair and lets focal length and lens settle.
+    bool settleStart(Reconstruction& r, const StartPair& pair) const {
+        r.refine({}, {}, 10, 1e-3, cancelled_);
+        std::vector<int> around;
+        for (int k : keyframes_)
+            if (!r.hasView(k)) around.push_back(k);
+        const int middle = (pair.a + pair.b) / 2;
+        std::stable_sort(around.begin(), around.end(), [&](int x, int y) { return std::abs(x - middle) < std::abs(y - middle); });
+        if (around.size() > 6) around.resize(6);
+        for (int k : around) r.addFrame(k, request_.seed);
+        if (request_.focal == Known::unknown) r.refine({LensValue::focal}, priors(), 25, 1e-4, cancelled_);
+        r.addPoints(0.02);
+        for (int k : around)
+            if (!r.hasView(k)) r.addFrame(k, request_.seed);
+        r.refine(lensValues(), priors(), 25, 1e-4, cancelled_);
+        r.judge(5);
+        r.addPoints(0.02);
+        r.refine(lensValues(), priors(), 25, 1e-4, cancelled_);
+        return r.lens().focalPx > 0.2 * request_.width && r.lens().focalPx < 30.0 * request_.width && r.pointCount() >= 12;
+    }
+
+    void growOverKeyframes(Reconstruction& r) {
+        int sinceRefined = 0;
+        while (true) {
+            progress_.check();
+            int next = -1, most = 7;
+            for (int k : keyframes_) {
+                if (r.hasView(k) || gaveUp_.contains(k)) continue;
+                const int placed = r.placedIn(k);
+                if (placed > most) most = placed, next = k;
+            }
+            if (next < 0) break;
+            if (!r.addFrame(next, request_.seed)) {
+                gaveUp_.insert(next);
+                continue;
+            }
+            progress_.advance();
+            r.addPoints(0.02);
+            // Errors grow with the number of frames hung on without a bundle.
+            if (++sinceRefined >= std::max(3, r.solvedFrames() / 5)) {
+                r.refine(lensValues(), priors(), 10, 1e-4, cancelled_);
+                r.judge(6);
+                sinceRefined = 0;
+                gaveUp_.clear();
+            }
+        }
+        r.refine(lensValues(), priors(), 20, 1e-5, cancelled_);
+        r.judge(5);
+        r.addPoints(0.01);
+        r.refine(lensValues(), priors(), 20, 1e-5, cancelled_);
+    }
+
+    /// Hangs the frames between keyframes on their neighbours, near to far.
+    void fillBetween(Reconstruction& r) {
+        bool grown = true;
+        while (grown) {
+            grown = false;
+            for (int pass = 0; pass < 2; ++pass) {
+                for (int i = 0; i < sightings_.frameCount(); ++i) {
+                    const int f = pass == 0 ? i : sightings_.frameCount() - 1 - i, neighbour = pass == 0 ? f - 1 : f + 1;
+                    if (r.hasView(f) || neighbour < 0 || neighbour >= sightings_.frameCount() || !r.hasView(neighbour)) continue;
+                    progress_.check();
+                    const View near = *r.views()[size_t(neighbour)];
+                    if (r.addFrame(f, request_.seed, &near)) {
+                        grown = true;
+                        progress_.advance();
+                    }
+                }
+            }
+            if (grown && r.solvedFrames() < sightings_.frameCount()) grown = r.addPoints(0.01) > 0;
+        }
+        r.addPoints(0.005);
+    }
+
+    void refineAll(Reconstruction& r) {
+        r.judge(6);
+        for (int round = 0; round < 3; ++round) {
+            progress_.check();
+            r.refine(lensValues(), priors(), 15, round < 2 ? 1e-4 : 1e-6, cancelled_);
+            r.weighPaths();
+            r.judge(4.5);
+            r.addPoints(0.005);
+            progress_.advance();
+        }
+        r.refine(lensValues(), priors(), 25, 1e-7, cancelled_);
+        r.judge(4.5);
+        progress_.advance();
+    }
+
+    void takeFree(const Reconstruction& r) {
+        result_.motion = Motion::free;
+        result_.lens = r.lens();
+        std::vector<double> depths;
+        int anchor = -1;
+        for (int f = 0; f < sightings_.frameCount(); ++f) {
+            if (!r.hasView(f)) continue;
+            if (anchor < 0) anchor = f;
+            for (int i : sightings_.byFrame[size_t(f)])
+                if (const auto& p = r.points()[size_t(sightings_.all[size_t(i)].path)]) depths.push_back(r.views()[size_t(f)]->toCamera(*p).z());
+        }
+        const View base = *r.views()[size_t(anchor)];
+        const double scale = 10.0 / std::max(1e-12, median(depths));
+        // From the solve's vision world to ours: the anchor camera's axes, half a turn around x, ten units to the middle of things.
+        const CameraPose basePose = poseFromView(base);
+        const auto place = [&](const Eigen::Vector3d& x) -> Eigen::Vector3d { return scale * (basePose.worldFromCamera.conjugate() * (x - basePose.position)); };
+        double sum = 0;
+        int count = 0;
+        for (int f = 0; f < sightings_.frameCount(); ++f) {
+            SolvedFrame& out = result_.frames[size_t(f)];
+            if (!r.hasView(f)) continue;
+            const CameraPose pose = poseFromView(*r.views()[size_t(f)]);
+            out.solved = true;
+            out.pose.position = place(pose.position);
+            out.pose.worldFromCamera = (basePose.worldFromCamera.conjugate() * pose.worldFromCamera).normalized();
+            out.focalPx = r.lens().focalPx;
+            double frameSum = 0;
+            for (int i : sightings_.byFrame[size_t(f)]) {
+                const PathSighting& s = sightings_.all[size_t(i)];
+                const auto e = s.use && !sightings_.heldBack[size_t(s.path)] ? r.residual(s) : std::nullopt;
+                if (!e) continue;
+                frameSum += e->squaredNorm();
+                ++out.sightings;
+            }
+            sum += frameSum;
+            count += out.sightings;
+            out.rmsPx = out.sightings > 0 ? std::sqrt(frameSum / out.sightings) : 0;
+        }
+        result_.rmsPx = count > 0 ? std::sqrt(sum / count) : 0;
+        if (r.solvedFrames() < sightings_.frameCount()) result_.trouble = SolveTrouble::growthStopped;
+        takePoints(r, place);
+        takeParallax(r);
+    }
+
+    template <class Place>
+    void takePoints(const Reconstruction& r, const Place& place) {
+        double checkSum = 0;
+        int checkCount = 0;
+        for (int p = 0; p < sightings_.pathCount(); ++p) {
+            const auto [begin, end] = sightings_.ofPath[size_t(p)];
+            SolvedPoint point;
+            point.pathId = sightings_.pathIds[size_t(p)];
+            if (sightings_.heldBack[size_t(p)]) {
+                const auto checked = checkPath(r, p, std::max(3.0, 8 * result_.rmsPx));
+                if (!checked) continue;
+                checkSum += checked->sumSquares;
+                checkCount += checked->count;
+                ++result_.checkPaths;
+                point.heldBack = true;
+                point.position = place(checked->position);
+                point.rmsPx = std::sqrt(checked->sumSquares / checked->count);
+                point.worstPx = checked->worstPx;
+                point.worstFrame = sightings_.frames[size_t(checked->worstFrame)];
+                result_.points.push_back(point);
+                continue;
+            }
+            SolveOutlier outlier{point.pathId, false, {}, ""};
+            if (!r.points()[size_t(p)]) {
+                int inSolved = 0;
+                for (int i = begin; i < end; ++i) inSolved += r.hasView(sightings_.all[size_t(i)].frame);
+                outlier.whole = true;
+                outlier.reason = inSolved < 3 ? "seen in too few solved frames" : "does not move with the scene, or too far away to be placed";
+                result_.outliers.push_back(std::move(outlier));
+                continue;
+            }
+            double sum = 0;
+            int count = 0;
+            for (int i = begin; i < end; ++i) {
+                const PathSighting& s = sightings_.all[size_t(i)];
+                const auto e = r.residual(s);
+                if (!e) continue;
+                if (!s.use) {
+                    outlier.frames.push_back(sightings_.frames[size_t(s.frame)]);
+                    continue;
+                }
+                sum += e->squaredNorm();
+                ++count;
+                if (e->norm() > point.worstPx) point.worstPx = e->norm(), point.worstFrame = sightings_.frames[size_t(s.frame)];
+            }
+            point.position = place(*r.points()[size_t(p)]);
+            point.rmsPx = count > 0 ? std::sqrt(sum / count) : 0;
+            result_.points.push_back(point);
+            if (!outlier.frames.empty()) {
+                outlier.reason = "off by more than the noise explains";
+                result_.outliers.push_back(std::move(outlier));
+            }
+        }
+        if (checkCount > 0) result_.checkRmsPx = std::sqrt(checkSum / checkCount);
+    }
+
+    /// For the strip: how far around its points each frame's camera has moved since the first, in degrees.
+    void takeParallax(const Reconstruction& r) {
+        std::optional<Eigen::Vector3d> first;
+        for (int f = 0; f < sightings_.frameCount(); ++f) {
+            double angle = 0;
+            if (r.hasView(f)) {
+                const Eigen::Vector3d here = r.views()[size_t(f)]->centre();
+                if (!first) first = here;
+                std::vector<double> angles;
+                for (int i : sightings_.byFrame[size_t(f)])
+                    if (const auto& p = r.points()[size_t(sightings_.all[size_t(i)].path)]) {
+                        const Eigen::Vector3d a = *p - *first, b = *p - here;
+                        angles.push_back(std::atan2(a.cross(b).norm(), a.dot(b)));
+                    }
+                angle = median(std::move(angles)) * 180 / M_PI;
+            }
+            result_.parallaxByFrame.push_back(angle);
+        }
+    }
+
+    // ---- no depth -----------------------------------------------------------------------------------------------
+
+    void takeFixed() {
+        result_.motion = Motion::fixed;
+        result_.trouble = SolveTrouble::noParallax;
+        result_.lens = lens_;
+        for (size_t f = 0; f < result_.frames.size(); ++f) {
+            result_.frames[f].solved = true;
+            result_.frames[f].focalPx = lens_.focalPx;
+            result_.frames[f].sightings = int(sightings_.byFrame[f].size());
+        }
+    }
+
+    /// Rotations for all frames: the keyframes' directions stay, every frame is turned onto them, then all are bundled once more.
+    void takeRotation(const RotationSolve& onKeyframes) {
+        progress_.stage("Solving the turns", 0, 0.8);
+        std::vector<int> all;
+        for (int f = 0; f < sightings_.frameCount(); ++f)
+            if (sightings_.byFrame[size_t(f)].size() >= 4) all.push_back(f);
+        const std::vector<LensValue> none;
+        RotationSolve r = solveRotationOnly(sightings_, all, onKeyframes.lens, none, {}, request_.seed);
+        if (!r.found) r = onKeyframes;
+        result_.motion = Motion::rotation;
+        result_.trouble = SolveTrouble::noParallax;
+        result_.lens = r.lens;
+        result_.rotationRmsPx = r.robustRmsPx;
+        const View base{r.rotations.front(), Eigen::Vector3d::Zero()};
+        const Eigen::Quaterniond baseTurn = poseFromView(base).worldFromCamera;
+        double sum = 0;
+        int count = 0;
+        for (size_t k = 0; k < r.frames.size(); ++k) {
+            SolvedFrame& out = result_.frames[size_t(r.frames[k])];
+            const View view{r.rotations[k], Eigen::Vector3d::Zero()};
+            out.solved = true;
+            out.pose.worldFromCamera = (baseTurn.conjugate() * poseFromView(view).worldFromCamera).normalized();
+            out.focalPx = r.lens.focalPx;
+            double frameSum = 0;
+            for (int i : sightings_.byFrame[size_t(r.frames[k])]) {
+                const PathSighting& s = sightings_.all[size_t(i)];
+                const Eigen::Vector3d& d = r.directions[size_t(s.path)];
+                const auto p = d.squaredNorm() > 0 ? project(view, r.lens, d) : std::nullopt;
+                const double e2 = p ? (*p - s.pixel).squaredNorm() : 1e9;
+                if (e2 > std::max(1.0, 36 * r.robustRmsPx * r.robustRmsPx)) continue;
+                frameSum += e2;
+                ++out.sightings;
+            }
+            sum += frameSum;
+            count += out.sightings;
+            out.rmsPx = out.sightings > 0 ? std::sqrt(frameSum / out.sightings) : 0;
+        }
+        result_.rmsPx = count > 0 ? std::sqrt(sum / count) : 0;
+    }
+
+    const SolveRequest& request_;
+    Progress& progress_;
+    Sightings sightings_;
+    Intrinsics lens_;
+    std::vector<int> keyframes_;
+    std::vector<StartPair> pairs_;
+    std::set<int> gaveUp_;
+    std::function<bool()> cancelled_;
+    SolveResult result_;
+};
+
+}  // namespace
+
+SolveResult solveShot(const std::vector<Path>& paths, const SolveRequest& request, Progress& progress) {
+    return Solver(paths, request, progress).run();
+}
+
+}  // namespace va

@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <vector>
+
+#include "base/plane.h"
+
+namespace va {
+
+/// Luma at halving sizes. Level 0 is the picture under a light binomial blur (1 2 1)/4 each way, so that cubic sampling between
+/// pixels is nearly free of bias; each further level is the one before under (1 4 6 4 1)/16, every second pixel. Pixel (x, y) of
+/// level n lies at (x, y)·2ⁿ of the picture: no half-pixel shifts anywhere.
+class Pyramid {
+  public:
+    Pyramid() = default;
+    Pyramid(const Luma& picture, int levels);
+    [[nodiscard]] int levels() const { return int(levels_.size()); }
+    [[nodiscard]] const Luma& level(int n) const { return levels_[size_t(n)]; }
+
+    /// Variance of white noise after the blur of level 0, as a share of what it was: (6/16)².
+    static constexpr double noiseShare = 0.140625;
+
+  private:
+    std::vector<Luma> levels_;
+};
+
+}  // namespace va

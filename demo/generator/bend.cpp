@@ -1,0 +1,116 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Turns straight, noise-free renders into footage: lens distortion, pixel filter, sensor-like noise, sRGB encoding.
+// It stands alone on purpose and shares no code with the product, so that the demo data is a judge from outside.
+//
+//   bend OUT_W OUT_H RENDER_FOCAL FOCAL CX CY K1 K2 SEED FIRST LAST PATTERN  > rgb24 frames
+//
+// PATTERN is a printf pattern of binary 16-bit linear PPM renders whose principal point is their exact middle.
+// Each output pixel is mapped to the straight render by inverting x_d = x (1 + k1 r^2 + k2 r^4), and the render is
+// integrated there with a Mitchell-Netravali kernel as wide as two output pixels each way: the kernel is centred on
+// the exact sub-pixel position, so that no pixel is moved.
+#include <algorithm>
+#include <cctype>
+#include <cmath>
+#include <cstdint>
+#include <cstdio>
+#include <cstdlib>
+#include <random>
+#include <string>
+#include <vector>
+
+namespace {
+struct Render {
+    int width = 0, height = 0;
+    std::vector<float> rgb;
+};
+
+Render readPpm(const std::string& name) {
+    std::FILE* f = std::fopen(name.c_str(), "rb");
+    Render r;
+    int top = 0;
+    // Header numbers may have comment lines between them.
+    const auto number = [&](int& into) {
+        int c = std::fgetc(f);
+        while (c == '#' || std::isspace(c)) {
+            if (c == '#') while (c != '\n' && c != EOF) c = std::fgetc(f);
+            c = std::fgetc(f);
+        }
+        std::ungetc(c, f);
+        return std::fscanf(f, "%d", &into) == 1;
+    };
+    if (!f || std::fgetc(f) != 'P' || std::fgetc(f) != '6' || !number(r.width) || !number(r.height) || !number(top) || top != 65535) {
+        std::fprintf(stderr, "bend: %s is not a 16-bit PPM\n", name.c_str());
+        std::exit(1);
+    }
+    std::fgetc(f);
+    std::vector<uint8_t> raw(size_t(r.width) * r.height * 6);
+    if (std::fread(raw.data(), 1, raw.size(), f) != raw.size()) std::exit(1);
+    std::fclose(f);
+    r.rgb.resize(raw.size() / 2);
+    for (size_t i = 0; i < r.rgb.size(); ++i) r.rgb[i] = float(raw[2 * i] << 8 | raw[2 * i + 1]) / 65535.0f;
+    return r;
+}
+
+double mitchell(double x) {
+    x = std::fabs(x);
+    if (x < 1) return (7.0 * x * x * x - 12.0 * x * x + 16.0 / 3.0) / 6.0;
+    if (x < 2) return (-7.0 / 3.0 * x * x * x + 12.0 * x * x - 20.0 * x + 32.0 / 3.0) / 6.0;
+    return 0;
+}
+
+double srgb(double v) { return v <= 0.0031308 ? 12.92 * v : 1.055 * std::pow(v, 1 / 2.4) - 0.055; }
+}  // namespace
+
+int main(int argc, char** argv) {
+    if (argc != 13) return 2;
+    const int w = std::atoi(argv[1]), h = std::atoi(argv[2]);
+    const double renderFocal = std::atof(argv[3]), focal = std::atof(argv[4]), cx = std::atof(argv[5]), cy = std::atof(argv[6]);
+    const double k1 = std::atof(argv[7]), k2 = std::atof(argv[8]);
+    const unsigned seed = unsigned(std::atoi(argv[9]));
+    const double scale = renderFocal / focal;
+    std::vector<uint8_t> out(size_t(w) * h * 3);
+    for (int frame = std::atoi(argv[10]); frame <= std::atoi(argv[11]); ++frame) {
+        char name[4096];
+        std::snprintf(name, sizeof name, argv[12], frame);
+        const Render r = readPpm(name);
+        std::mt19937 random(seed * 7919u + unsigned(frame));
+        std::normal_distribution<double> gauss;
+        for (int y = 0; y < h; ++y)
+            for (int x = 0; x < w; ++x) {
+                const double xd = (x - cx) / focal, yd = (y - cy) / focal, rd = std::hypot(xd, yd);
+                double ru = rd;
+                for (int i = 0; i < 20; ++i) {
+                    const double q = ru * ru;
+                    ru -= (ru * (1 + k1 * q + k2 * q * q) - rd) / (1 + 3 * k1 * q + 5 * k2 * q * q);
+                }
+                const double m = rd > 1e-12 ? ru / rd : 1;
+                const double u = renderFocal * xd * m + (r.width - 1) / 2.0, v = renderFocal * yd * m + (r.height - 1) / 2.0;
+                const double reach = 2 * scale;
+                const int u0 = int(std::ceil(u - reach)), u1 = int(std::floor(u + reach));
+                const int v0 = int(std::ceil(v - reach)), v1 = int(std::floor(v + reach));
+                if (u0 < 0 || v0 < 0 || u1 >= r.width || v1 >= r.height) {
+                    std::fprintf(stderr, "bend: the render is too small for the lens\n");
+                    return 1;
+                }
+                double wx[32], sum[3] = {}, total = 0;
+                for (int i = u0; i <= u1; ++i) wx[i - u0] = mitchell((i - u) / scale);
+                for (int j = v0; j <= v1; ++j) {
+                    const double wy = mitchell((j - v) / scale);
+                    const float* p = &r.rgb[(size_t(j) * r.width + u0) * 3];
+                    for (int i = u0; i <= u1; ++i, p += 3) {
+                        const double k = wy * wx[i - u0];
+                        total += k;
+                        sum[0] += k * p[0];
+                        sum[1] += k * p[1];
+                        sum[2] += k * p[2];
+                    }
+                }
+                for (int c = 0; c < 3; ++c) {
+                    const double light = std::max(0.0, sum[c] / total);
+                    const double noisy = light + gauss(random) * std::sqrt(1.0e-4 * light + 2e-6);
+                    out[(size_t(y) * w + x) * 3 + c] = uint8_t(std::lround(255 * std::clamp(srgb(std::max(0.0, noisy)), 0.0, 1.0)));
+                }
+            }
+        std::fwrite(out.data(), 1, out.size(), stdout);
+    }
+}

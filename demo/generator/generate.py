@@ -1,0 +1,195 @@
+#!/usr/bin/env python3
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Remakes the demo footage and its truth from our own scene files.
+
+    demo/generator/generate.py [CLIP ...] [--jobs N] [--keep DIR]
+
+Needs povray, ffmpeg and a C++ compiler. Cameras are defined here, in the program's world (right-handed, Y up, metres,
+camera looking down -Z); POV-Ray's world is its mirror image in z. Truth is computed here from the same numbers, with no
+code shared with the product.
+"""
+import argparse, json, math, os, subprocess, sys, tempfile
+from concurrent.futures import ThreadPoolExecutor
+
+HERE = os.path.dirname(os.path.abspath(__file__))
+SCENES = os.path.join(HERE, "..", "scenes")
+DATA = os.path.join(HERE, "..", "data")
+
+
+def ease(t):
+    """0..1 with soft ends and a steady middle: how a dolly starts and stops."""
+    return t + 0.6 * (math.sin(2 * math.pi * t) / (-2 * math.pi))
+
+
+def lerp(a, b, t):
+    return [x + (y - x) * t for x, y in zip(a, b)]
+
+
+def slipway(t):
+    s = ease(t)
+    at = lerp([-4.2, 1.65, 7.4], [0.5, 1.48, 5.7], s)
+    at[1] += 0.004 * math.sin(23 * t) + 0.002 * math.sin(61 * t + 1)
+    at[0] += 0.003 * math.sin(31 * t + 2)
+    return at, lerp([0.1, 1.12, -2.0], [1.9, 1.22, -2.6], s), 0.004 * math.sin(5 * t)
+
+
+def jib(t):
+    s = ease(t)
+    return lerp([3.6, 1.0, 6.8], [0.6, 2.3, 7.4], s), lerp([0.8, 0.9, -1.5], [0.9, 0.8, -1.9], s), 0.02 * t
+
+
+def mast_top(t):
+    a = math.radians(-16 + 32 * ease(t))
+    return [-1.0, 5.2, 9.0], [-1.0 + 10 * math.sin(a), 3.6 + 0.6 * t, 9.0 - 10 * math.cos(a)], 0.0
+
+
+CLIPS = {
+    "slipway": dict(path=slipway, size=(1280, 720), frames=120, first=1001, focal_mm=28.0, sensor_mm=36.0, k1=-0.06, k2=0.012, seed=1, movie=True),
+    "jib": dict(path=jib, size=(640, 360), frames=40, first=1001, focal_mm=32.0, sensor_mm=36.0, k1=-0.03, k2=0.0, seed=2, movie=False),
+    "mast-top": dict(path=mast_top, size=(640, 360), frames=40, first=1001, focal_mm=30.0, sensor_mm=36.0, k1=0.0, k2=0.0, seed=3, movie=True),
+}
+
+
+def sub(a, b): return [x - y for x, y in zip(a, b)]
+def dot(a, b): return sum(x * y for x, y in zip(a, b))
+def cross(a, b): return [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
+def unit(a): n = math.sqrt(dot(a, a)); return [x / n for x in a]
+
+
+def pose(at, look, roll):
+    """Columns right, up, back of the camera-to-world rotation."""
+    back = unit(sub(at, look))
+    right = unit(cross([0, 1, 0], back))
+    up = cross(back, right)
+    c, s = math.cos(roll), math.sin(roll)
+    return [x * c + y * s for x, y in zip(right, up)], [y * c - x * s for x, y in zip(right, up)], back
+
+
+def quaternion(right, up, back):
+    m = [[right[i], up[i], back[i]] for i in range(3)]
+    w = math.sqrt(max(0, 1 + m[0][0] + m[1][1] + m[2][2])) / 2
+    x = math.copysign(math.sqrt(max(0, 1 + m[0][0] - m[1][1] - m[2][2])) / 2, m[2][1] - m[1][2])
+    y = math.copysign(math.sqrt(max(0, 1 - m[0][0] + m[1][1] - m[2][2])) / 2, m[0][2] - m[2][0])
+    z = math.copysign(math.sqrt(max(0, 1 - m[0][0] - m[1][1] + m[2][2])) / 2, m[1][0] - m[0][1])
+    return [w, x, y, z]
+
+
+def pov(v): return "<%.12g,%.12g,%.12g>" % (v[0], v[1], -v[2])
+
+
+def project(clip, cam, p):
+    (at, (right, up, back)) = cam
+    d = sub(p, at)
+    z = -dot(d, back)
+    if z < 0.05:
+        return None
+    x, y = dot(d, right) / z, -dot(d, up) / z
+    r2 = x * x + y * y
+    m = 1 + clip["k1"] * r2 + clip["k2"] * r2 * r2
+    w, h = clip["size"]
+    return [clip["focal_px"] * x * m + (w - 1) / 2, clip["focal_px"] * y * m + (h - 1) / 2]
+
+
+def make(name, clip, jobs, work):
+    w, h = clip["size"]
+    clip["focal_px"] = clip["focal_mm"] / clip["sensor_mm"] * w
+    scale = 2
+    # The straight render must hold the bent frame's corners and the pixel filter.
+    rw, rh = int(w * 1.08) // 2 * 2 * scale, int(h * 1.08) // 2 * 2 * scale
+    cams = []
+    for i in range(clip["frames"]):
+        at, look, roll = clip["path"](i / (clip["frames"] - 1))
+        cams.append((at, pose(at, look, roll)))
+
+    def render(i):
+        folder = os.path.join(work, "%04d" % i)
+        os.makedirs(folder, exist_ok=True)
+        target = os.path.join(work, "straight.%04d.ppm" % i)
+        part = os.path.join(work, "part.%04d.ppm" % i)
+        if os.path.exists(target):
+            return
+        at, (right, up, back) = cams[i]
+        forward = [-b for b in back]
+        f = clip["focal_px"] * scale
+        with open(os.path.join(folder, "camera.inc"), "w") as out:
+            out.write("#declare TrolleyZ = 6.0;\ncamera { perspective location %s right %s up %s direction %s }\n" % (
+                pov(at), pov([x * rw for x in right]), pov([x * rh for x in up]), pov([x * f for x in forward])))
+        subprocess.run(["povray", "+I" + os.path.join(SCENES, "frame.pov"), "+L" + folder, "+L" + SCENES, "+O" + part, "+FP16",
+                        "File_Gamma=1.0", "+W%d" % rw, "+H%d" % rh, "-A", "-D", "+WT1", "-GA"], check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        os.rename(part, target)
+        print("%s: rendered %d/%d" % (name, i + 1, clip["frames"]), file=sys.stderr, flush=True)
+
+    with ThreadPoolExecutor(jobs) as pool:
+        list(pool.map(render, range(clip["frames"])))
+
+    folder = os.path.join(DATA, name)
+    os.makedirs(folder, exist_ok=True)
+    bend = os.path.join(work, "bend")
+    subprocess.run(["c++", "-std=c++20", "-O3", os.path.join(HERE, "bend.cpp"), "-o", bend], check=True)
+    bender = subprocess.Popen([bend, str(w), str(h), repr(clip["focal_px"] * scale), repr(clip["focal_px"]), repr((w - 1) / 2), repr((h - 1) / 2),
+                               repr(clip["k1"]), repr(clip["k2"]), str(clip["seed"]), "0", str(clip["frames"] - 1), os.path.join(work, "straight.%04d.ppm")], stdout=subprocess.PIPE)
+    encode = ["ffmpeg", "-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", "%dx%d" % (w, h), "-r", "25", "-i", "-"]
+    if clip["movie"]:
+        encode += ["-vf", "scale=out_color_matrix=bt709:out_range=tv", "-pix_fmt", "yuv420p", "-c:v", "libx264", "-preset", "slow", "-crf", "15", "-g", "50",
+                   "-colorspace", "bt709", "-color_primaries", "bt709", "-color_trc", "bt709", "-color_range", "tv", "-movflags", "+faststart", os.path.join(folder, name + ".mp4")]
+    else:
+        encode += ["-pix_fmt", "yuvj444p", "-q:v", "2", "-start_number", str(clip["first"]), os.path.join(folder, name + ".%04d.jpg")]
+    subprocess.run(encode, stdin=bender.stdout, check=True)
+    if bender.wait() != 0:
+        raise SystemExit("bend failed")
+
+    # True surface points: rays through a grid of pixels of the first, middle and last frame, measured by the renderer.
+    with open(os.path.join(work, "rays.inc"), "w") as out:
+        froms, alongs = [], []
+        for k, i in enumerate([0, clip["frames"] // 2, clip["frames"] - 1]):
+            at, (right, up, back) = cams[i]
+            for gy in range(6):
+                for gx in range(10):
+                    x = ((gx + 0.3 + 0.17 * k) / 10 - 0.5) * w / clip["focal_px"] * 0.96
+                    y = ((gy + 0.4 + 0.13 * k) / 6 - 0.5) * h / clip["focal_px"] * 0.96
+                    froms.append(pov(at))
+                    alongs.append(pov(unit([right[c] * x - up[c] * y - back[c] for c in range(3)])))
+        out.write("#declare CamAt = array[%d] { %s };\n" % (len(cams), ",\n".join(pov(c[0]) for c in cams)))
+        out.write("#declare PickFrom = array[%d] { %s };\n" % (len(froms), ",\n".join(froms)))
+        out.write("#declare PickAlong = array[%d] { %s };\n" % (len(alongs), ",\n".join(alongs)))
+    subprocess.run(["povray", "+I" + os.path.join(SCENES, "truth_points.pov"), "+L" + work, "+L" + SCENES, "+O" + os.path.join(work, "none.png"), "+W8", "+H8", "-D"],
+                   check=True, cwd=work, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    points = {}
+    for line in open(os.path.join(work, "truth_points.txt")):
+        part = line.split()
+        if part[0] == "P":
+            p = [float(v) for v in part[2:5]]
+            points[int(part[1])] = dict(position=[p[0], p[1], -p[2]], seen=[])
+        else:
+            point, i = points[int(part[1])], int(part[2])
+            xy = project(clip, cams[i], point["position"])
+            if xy and -0.5 <= xy[0] <= w - 0.5 and -0.5 <= xy[1] <= h - 0.5:
+                point["seen"].append([clip["first"] + i, round(xy[0], 6), round(xy[1], 6)])
+    truth = {
+        "format": "vivid-anchor-truth", "version": 1,
+        "image": {"width": w, "height": h, "pixel_aspect": 1.0}, "frame_rate": {"num": 25, "den": 1}, "units": "m", "up_axis": "y",
+        "lens": {"model": "brown-conrady", "k1": clip["k1"], "k2": clip["k2"], "k3": 0.0, "p1": 0.0, "p2": 0.0},
+        "frames": [{"frame": clip["first"] + i, "position": [round(v, 9) for v in at], "rotation": [round(v, 12) for v in quaternion(*axes)],
+                    "focal_px": clip["focal_px"], "focal_mm": clip["focal_mm"], "sensor_width_mm": clip["sensor_mm"],
+                    "principal_point_px": [(w - 1) / 2, (h - 1) / 2]} for i, (at, axes) in enumerate(cams)],
+        "points": [{"id": i, "position": p["position"], "seen": p["seen"]} for i, p in sorted(points.items()) if len(p["seen"]) >= 10],
+    }
+    with open(os.path.join(folder, name + ".truth.json"), "w") as out:
+        out.write(json.dumps(truth).replace('}, {"frame"', '},\n {"frame"').replace('}, {"id"', '},\n {"id"') + "\n")
+
+
+def main():
+    ask = argparse.ArgumentParser()
+    ask.add_argument("clips", nargs="*", default=[])
+    ask.add_argument("--jobs", type=int, default=os.cpu_count())
+    ask.add_argument("--keep", help="keep the straight renders in this folder, and reuse what is there")
+    given = ask.parse_args()
+    for name in given.clips or CLIPS:
+        with tempfile.TemporaryDirectory() as scratch:
+            work = os.path.join(given.keep, name) if given.keep else scratch
+            os.makedirs(work, exist_ok=True)
+            make(name, CLIPS[name], given.jobs, work)
+
+
+if __name__ == "__main__":
+    main()
