@@ -4,8 +4,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/parallel.h"
 #include "solve/essential.h"
-#include "solve/resect.h"
 #include "solve/triangulate.h"
 
 namespace va {
@@ -69,17 +69,7 @@ bool Reconstruction::addFrame(int frame, uint64_t seed, const View* near) {
     Points3 world;
     Points2 seen;
     std::vector<double> weights;
-    for (int i : sightings_.byFrame[size_t(frame)]) {
-        const PathSighting& s = sightings_.all[size_t(i)];
-        const auto& point = points_[size_t(s.path)];
-        if (!point || sightings_.heldBack[size_t(s.path)]) continue;
-        if (const auto n = straight(s)) {
-            world.push_back(*point);
-            seen.push_back(*n);
-            // Mean precision of the two axes, in normalised units.
-            weights.push_back(0.5 * s.whiten.squaredNorm() * lens_.focalPx * lens_.focalPx * (pathWeight_.empty() ? 1 : pathWeight_[size_t(s.path)] * pathWeight_[size_t(s.path)]));
-        }
-    }
+    collect(frame, world, seen, weights, false);
     if (world.size() < 8) return false;
     const double close = 3.0 / lens_.focalPx;
     const auto agreeing = [&](const View& v) {
@@ -109,7 +99,7 @@ bool Reconstruction::addFrame(int frame, uint64_t seed, const View* near) {
 int Reconstruction::addPoints(double leastAngle) {
     int added = 0;
     for (int p = 0; p < sightings_.pathCount(); ++p) {
-        if (points_[size_t(p)] || sightings_.heldBack[size_t(p)]) continue;
+        if (points_[size_t(p)] || sightings_.heldBack[size_t(p)] || slides_[size_t(p)]) continue;
         std::vector<Sighting> seen;
         std::vector<int> which;
         const auto [begin, end] = sightings_.ofPath[size_t(p)];
@@ -148,11 +138,11 @@ double Reconstruction::robustScale() const {
 }
 
 BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors, int iterations, double stop,
-                                     const std::function<bool()>& cancelled) {
+                                     const std::function<bool()>& cancelled, int every) {
     BundleProblem problem;
     std::vector<int> viewIndex(views_.size(), -1), pointIndex(points_.size(), -1), viewFrame, pointPath;
     for (size_t f = 0; f < views_.size(); ++f) {
-        if (!views_[f]) continue;
+        if (!views_[f] || (every > 1 && f % size_t(every) != 0)) continue;
         viewIndex[f] = int(problem.views.size());
         problem.views.push_back(*views_[f]);
         problem.lensOfView.push_back(0);
@@ -188,6 +178,34 @@ BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved, const
     return summary;
 }
 
+void Reconstruction::hangFrames() {
+    parallelRanges(int(views_.size()), 4, [&](int begin, int end) {
+        for (int f = begin; f < end; ++f) {
+            if (!views_[size_t(f)]) continue;
+            Points3 world;
+            Points2 seen;
+            std::vector<double> weights;
+            collect(f, world, seen, weights, true);
+            if (world.size() >= 6) views_[size_t(f)] = refineView(*views_[size_t(f)], world, seen, weights, 2.0);
+        }
+    });
+}
+
+void Reconstruction::collect(int frame, Points3& world, Points2& seen, std::vector<double>& weights, bool usedOnly) const {
+    for (int i : sightings_.byFrame[size_t(frame)]) {
+        const PathSighting& s = sightings_.all[size_t(i)];
+        const auto& point = points_[size_t(s.path)];
+        if (!point || sightings_.heldBack[size_t(s.path)] || (usedOnly && !s.use)) continue;
+        const auto n = straight(s);
+        if (!n) continue;
+        world.push_back(*point);
+        seen.push_back(*n);
+        const double weight = pathWeight_.empty() ? 1 : pathWeight_[size_t(s.path)];
+        // Mean precision of the two axes, in normalised units.
+        weights.push_back(0.5 * s.whiten.squaredNorm() * std::pow(lens_.focalPx * weight, 2));
+    }
+}
+
 void Reconstruction::judge(double limit) {
     scale_ = robustScale();
     for (int p = 0; p < sightings_.pathCount(); ++p) {
@@ -202,7 +220,7 @@ void Reconstruction::judge(double limit) {
             behind += !r;
             const double weight = pathWeight_.empty() ? 1 : pathWeight_[size_t(p)];
             // In sigmas of the noise, but never so tight that a well-measured sighting is lost to a few hundredths of a pixel.
-            s.use = r && ((s.whiten * *r).norm() * weight < limit * scale_ || r->norm() < 0.1);
+            s.use = r && ((s.whiten * *r).norm() * weight < limit * scale_ || r->norm() < 0.1) && (slideLimit_ == 0 || r->norm() < 3 * slideLimit_);
             used += s.use;
         }
         if (used < 3 || used * 2 < seen || behind > 0) points_[size_t(p)].reset();
@@ -228,6 +246,27 @@ void Reconstruction::weighPaths() {
         const double own = (sum + 8 * typical * typical) / (n + 8);
         pathWeight_[size_t(p)] = 1 / std::sqrt(std::max(own / (typical * typical), 0.25));
     }
+}
+
+double Reconstruction::pathRms(int path) const {
+    const auto [begin, end] = sightings_.ofPath[size_t(path)];
+    double sum = 0;
+    int n = 0;
+    for (int i = begin; i < end; ++i) {
+        const PathSighting& s = sightings_.all[size_t(i)];
+        const auto r = s.use ? residual(s) : std::nullopt;
+        if (r) sum += r->squaredNorm(), ++n;
+    }
+    return n > 0 ? std::sqrt(sum / n) : -1;
+}
+
+void Reconstruction::setAsideSliding(double times, double never) {
+    std::vector<double> all;
+    for (int p = 0; p < sightings_.pathCount(); ++p)
+        if (points_[size_t(p)]) all.push_back(pathRms(p));
+    slideLimit_ = std::max(never, times * median(std::move(all)));
+    for (int p = 0; p < sightings_.pathCount(); ++p)
+        if (points_[size_t(p)] && pathRms(p) > slideLimit_) points_[size_t(p)].reset(), slides_[size_t(p)] = 1;
 }
 
 double Reconstruction::truncatedCost() const {

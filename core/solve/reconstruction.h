@@ -5,6 +5,7 @@
 
 #include "base/progress.h"
 #include "solve/bundle.h"
+#include "solve/resect.h"
 #include "solve/sightings.h"
 
 namespace va {
@@ -14,7 +15,7 @@ namespace va {
 class Reconstruction {
   public:
     Reconstruction(Sightings sightings, Intrinsics start) : sightings_(std::move(sightings)), lens_(std::move(start)),
-        views_(sightings_.frames.size()), points_(sightings_.pathIds.size()) {}
+        views_(sightings_.frames.size()), points_(sightings_.pathIds.size()), slides_(sightings_.pathIds.size(), 0) {}
 
     /// Starts from two frames by a robust essential matrix. False when it can't be had or too few points come of it.
     bool begin(int frameA, int frameB, uint64_t seed);
@@ -23,15 +24,26 @@ class Reconstruction {
     bool addFrame(int frame, uint64_t seed, const View* near = nullptr);
     /// Gives a place to every path that has none yet and is seen by two solved views under at least `leastAngle` radians.
     int addPoints(double leastAngle);
-    /// Bundle over all solved views; `solved` lens values are free. Returns the whitened robust scale afterwards.
+    /// Bundle over the solved views (every n-th frame when `every` > 1); `solved` lens values are free.
     BundleSummary refine(const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors, int iterations, double stop,
-                         const std::function<bool()>& cancelled = {});
+                         const std::function<bool()>& cancelled = {}, int every = 1);
+    /// Fits every solved view to the points as they stand.
+    void hangFrames();
     /// Marks sightings farther than `limit` robust sigmas as not used, brings back those within, and drops points that are left with
     /// fewer than three sightings, lie behind a camera, or of whose sightings fewer than half agree.
     void judge(double limit);
     /// Weighs every path by how well it fits: a path that slides or sits on an edge has errors that are alike from frame to frame,
     /// and counting each frame as new evidence would let it bend the camera.
     void weighPaths();
+
+    /// Takes out paths whose own error is more than `times` the median path's and above `never` px: they slide along an edge, or their window
+    /// holds two surfaces. They count little by their weight already; out they are so that what is left can be trusted one by one.
+    void setAsideSliding(double times, double never);
+    [[nodiscard]] bool slides(int path) const { return slides_[size_t(path)]; }
+    /// Path error in px above which the last setAsideSliding() took a path out; 0 before.
+    [[nodiscard]] double slideLimit() const { return slideLimit_; }
+    /// RMS error of the path's used sightings in px; negative when it has none.
+    [[nodiscard]] double pathRms(int path) const;
 
     [[nodiscard]] int solvedFrames() const;
     [[nodiscard]] int pointCount() const;
@@ -49,6 +61,7 @@ class Reconstruction {
 
   private:
     [[nodiscard]] std::optional<Eigen::Vector2d> straight(const PathSighting& s) const { return lens_.normalisedFromPixel(s.pixel); }
+    void collect(int frame, Points3& world, Points2& seen, std::vector<double>& weights, bool usedOnly) const;
     /// Robust sigma of whitened errors: median of the used ones over that of a unit Rayleigh distribution.
     [[nodiscard]] double robustScale() const;
 
@@ -57,7 +70,8 @@ class Reconstruction {
     std::vector<std::optional<View>> views_;
     std::vector<std::optional<Eigen::Vector3d>> points_;
     std::vector<double> pathWeight_;  ///< factor on the whitening, one a path
-    double scale_ = 1;
+    std::vector<char> slides_;
+    double scale_ = 1, slideLimit_ = 0;
 };
 
 }  // namespace va

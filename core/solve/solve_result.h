@@ -39,6 +39,7 @@ struct SolvedPoint {
     double rmsPx = 0;
     double worstPx = 0;
     int worstFrame = 0;
+    int sightings = 0;       ///< used
     bool heldBack = false;   ///< placed afterwards, from a path that the solve did not use
 };
 

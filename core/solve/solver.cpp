@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <map>
 #include <memory>
 #include <set>
 
@@ -33,7 +34,7 @@ class Solver {
 
     SolveResult run() {
         const auto start = std::chrono::steady_clock::now();
-        progress_.stage("Choosing the kind of move", 0, 0.15);
+        progress_.stage("Choosing the kind of move", 0, 0.1);
         solve();
         progress_.check();
         result_.solveSeconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -82,17 +83,17 @@ class Solver {
     // ---- free moves ---------------------------------------------------------------------------------------------
 
     void solveFree() {
-        progress_.stage("Finding a first camera", 0, 0.2);
+        progress_.stage("Finding a first camera", 0, 0.1);
         auto best = findStart();
         if (!best) {
             result_.trouble = pairs_.empty() ? SolveTrouble::tooFewPaths : SolveTrouble::noStart;
             return;
         }
-        progress_.stage("Growing the solve", sightings_.frameCount(), 0.3);
+        progress_.stage("Growing the solve", sightings_.frameCount(), 0.1);
         progress_.advance(best->solvedFrames());
         growOverKeyframes(*best);
         fillBetween(*best);
-        progress_.stage("Refining the solve", 4, 0.35);
+        progress_.stage("Refining the solve", 4, 0.15);
         refineAll(*best);
         takeFree(*best);
     }
@@ -199,17 +200,21 @@ class Solver {
         r.addPoints(0.005);
     }
 
+    /// Weighing and judging settle on a selection of frames, which is quick; then all frames hang on that, and are bundled once.
     void refineAll(Reconstruction& r) {
         r.judge(6);
+        const int every = std::max(1, sightings_.frameCount() / 40);
         for (int round = 0; round < 3; ++round) {
             progress_.check();
-            r.refine(lensValues(), priors(), 15, round < 2 ? 1e-4 : 1e-6, cancelled_);
+            r.refine(lensValues(), priors(), 12, 1e-4, cancelled_, every);
+            r.hangFrames();
             r.weighPaths();
             r.judge(4.5);
             r.addPoints(0.005);
             progress_.advance();
         }
-        r.refine(lensValues(), priors(), 25, 1e-7, cancelled_);
+        r.setAsideSliding(3.5, 0.4 * std::max(1.0, request_.width / 1280.0));
+        r.refine(lensValues(), priors(), 12, 1e-5, cancelled_);
         r.judge(4.5);
         progress_.advance();
     }
@@ -242,7 +247,7 @@ class Solver {
             out.focalPx = r.lens().focalPx;
             double frameSum = 0;
             for (int i : sightings_.byFrame[size_t(f)]) {
-                const PathSighting& s = sightings_.all[size_t(i)];
+                const PathSighting& s = r.sightings().all[size_t(i)];
                 const auto e = s.use && !sightings_.heldBack[size_t(s.path)] ? r.residual(s) : std::nullopt;
                 if (!e) continue;
                 frameSum += e->squaredNorm();
@@ -268,12 +273,14 @@ class Solver {
             point.pathId = sightings_.pathIds[size_t(p)];
             if (sightings_.heldBack[size_t(p)]) {
                 const auto checked = checkPath(r, p, std::max(3.0, 8 * result_.rmsPx));
-                if (!checked) continue;
+                // The sieve that the others went through, no finer: a path that slides would be out there as well.
+                if (!checked || std::sqrt(checked->sumSquares / checked->count) > r.slideLimit()) continue;
                 checkSum += checked->sumSquares;
                 checkCount += checked->count;
                 ++result_.checkPaths;
                 point.heldBack = true;
                 point.position = place(checked->position);
+                point.sightings = checked->count;
                 point.rmsPx = std::sqrt(checked->sumSquares / checked->count);
                 point.worstPx = checked->worstPx;
                 point.worstFrame = sightings_.frames[size_t(checked->worstFrame)];
@@ -285,14 +292,16 @@ class Solver {
                 int inSolved = 0;
                 for (int i = begin; i < end; ++i) inSolved += r.hasView(sightings_.all[size_t(i)].frame);
                 outlier.whole = true;
-                outlier.reason = inSolved < 3 ? "seen in too few solved frames" : "does not move with the scene, or too far away to be placed";
+                outlier.reason = inSolved < 3 ? "seen in too few solved frames"
+                                 : r.slides(p) ? "slides along an edge, or holds two surfaces"
+                                               : "does not move with the scene, or too far away to be placed";
                 result_.outliers.push_back(std::move(outlier));
                 continue;
             }
             double sum = 0;
             int count = 0;
             for (int i = begin; i < end; ++i) {
-                const PathSighting& s = sightings_.all[size_t(i)];
+                const PathSighting& s = r.sightings().all[size_t(i)];
                 const auto e = r.residual(s);
                 if (!e) continue;
                 if (!s.use) {
@@ -304,6 +313,7 @@ class Solver {
                 if (e->norm() > point.worstPx) point.worstPx = e->norm(), point.worstFrame = sightings_.frames[size_t(s.frame)];
             }
             point.position = place(*r.points()[size_t(p)]);
+            point.sightings = count;
             point.rmsPx = count > 0 ? std::sqrt(sum / count) : 0;
             result_.points.push_back(point);
             if (!outlier.frames.empty()) {
@@ -312,6 +322,29 @@ class Solver {
             }
         }
         if (checkCount > 0) result_.checkRmsPx = std::sqrt(checkSum / checkCount);
+        keepOnePointAPath();
+    }
+
+    /// A path whose reference was re-taken was solved in stretches; the artist sees one point, that of its best stretch.
+    void keepOnePointAPath() {
+        std::map<int, size_t> best;
+        for (size_t i = 0; i < result_.points.size(); ++i) {
+            const auto [at, fresh] = best.emplace(result_.points[i].pathId, i);
+            if (!fresh && result_.points[i].sightings > result_.points[at->second].sightings) at->second = i;
+        }
+        std::vector<SolvedPoint> kept;
+        for (size_t i = 0; i < result_.points.size(); ++i)
+            if (best.at(result_.points[i].pathId) == i) kept.push_back(result_.points[i]);
+        result_.points = std::move(kept);
+        // A stretch that was set aside is no news when another stretch of the path stands.
+        std::map<int, SolveOutlier> outliers;
+        for (SolveOutlier& o : result_.outliers) {
+            if (o.whole && best.contains(o.pathId)) continue;
+            const auto [at, fresh] = outliers.emplace(o.pathId, o);
+            if (!fresh) at->second.frames.insert(at->second.frames.end(), o.frames.begin(), o.frames.end());
+        }
+        result_.outliers.clear();
+        for (auto& [id, o] : outliers) result_.outliers.push_back(std::move(o));
     }
 
     /// For the strip: how far around its points each frame's camera has moved since the first, in degrees.

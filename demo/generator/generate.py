@@ -130,7 +130,7 @@ def make(name, clip, jobs, work):
                                repr(clip["k1"]), repr(clip["k2"]), str(clip["seed"]), "0", str(clip["frames"] - 1), os.path.join(work, "straight.%04d.ppm")], stdout=subprocess.PIPE)
     encode = ["ffmpeg", "-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", "%dx%d" % (w, h), "-r", "25", "-i", "-"]
     if clip["movie"]:
-        encode += ["-vf", "scale=out_color_matrix=bt709:out_range=tv", "-pix_fmt", "yuv420p", "-c:v", "libx264", "-preset", "slow", "-crf", "15", "-g", "50",
+        encode += ["-vf", "scale=out_color_matrix=bt709:out_range=tv", "-pix_fmt", "yuv420p", "-c:v", "libx264", "-preset", "slow", "-crf", "17", "-g", "50",
                    "-colorspace", "bt709", "-color_primaries", "bt709", "-color_trc", "bt709", "-color_range", "tv", "-movflags", "+faststart", os.path.join(folder, name + ".mp4")]
     else:
         encode += ["-pix_fmt", "yuvj444p", "-q:v", "2", "-start_number", str(clip["first"]), os.path.join(folder, name + ".%04d.jpg")]

@@ -1,0 +1,301 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "document/document.h"
+
+#include <QDateTime>
+#include <QDir>
+#include <QFile>
+#include <QFileInfo>
+#include <QStandardPaths>
+#include <QUndoCommand>
+
+#include "base/error.h"
+#include "exchange/verify.h"
+#include "shot/shot_file.h"
+#include "workflow/match_shot.h"
+#include "workflow/verdict.h"
+
+namespace va {
+
+class Document::Replace : public QUndoCommand {
+  public:
+    Replace(Document& document, const QString& name, Shot before, Shot after)
+        : QUndoCommand(name), document_(document), before_(std::move(before)), after_(std::move(after)) {}
+    void undo() override { document_.replace(before_); }
+    void redo() override { document_.replace(after_); }
+
+  private:
+    Document& document_;
+    Shot before_, after_;
+};
+
+Document::Document(QObject* parent) : QObject(parent) {
+    connect(&job_, &Job::finished, this, [this](const Shot& result) {
+        takeResult(job_.name(), result);
+        const Verdict v = sentenceThatMatters(shot_);
+        Q_EMIT message(tr("%1: %2").arg(job_.name(), QString::fromStdString(v.sentence)));
+    });
+    connect(&job_, &Job::cancelledWith, this, [this](const Shot& soFar) {
+        if (soFar.paths != jobStart_.paths) takeResult(tr("%1, cancelled").arg(job_.name()), soFar);
+        Q_EMIT message(tr("%1 cancelled; %2 paths kept.").arg(job_.name()).arg(shot_.paths->size()));
+    });
+    connect(&job_, &Job::failed, this, &Document::troubled);
+    autosave_.setInterval(60'000);
+    connect(&autosave_, &QTimer::timeout, this, &Document::autosaveNow);
+    autosave_.start();
+}
+
+Document::~Document() = default;
+
+void Document::replace(const Shot& shot) {
+    const bool otherPlate = shot.plateSpec != shot_.plateSpec || shot.plate.width != shot_.plate.width;
+    shot_ = shot;
+    selectedPaths_.removeIf([this](int id) { return shot_.path(id) == nullptr; });
+    if (selectedThing_ != 0 && !shot_.thing(selectedThing_)) selectedThing_ = 0;
+    if (otherPlate) Q_EMIT plateChanged();
+    Q_EMIT shotChanged();
+    setFrame(frame_);
+}
+
+void Document::edit(const QString& name, const Shot& next) { undo_.push(new Replace(*this, name, shot_, next)); }
+
+void Document::takeResult(const QString& name, const Shot& result) {
+    // Only what the job made is taken: edits that were made meanwhile stay.
+    Shot next = shot_;
+    if (result.paths != jobStart_.paths) next.paths = result.paths, next.pathsFrom = result.pathsFrom;
+    if (result.solve != jobStart_.solve) next.solve = result.solve, next.solveFrom = result.solveFrom;
+    edit(name, withGround(next, next.groundSpec));
+}
+
+void Document::setRange(FrameRange range) {
+    if (!shot_.hasPlate()) return;
+    range.first = shot_.plate.frames.clamp(range.first);
+    range.last = std::max(range.first, shot_.plate.frames.clamp(range.last));
+    if (range == shot_.range) return;
+    Shot next = shot_;
+    next.range = range;
+    edit(tr("Set work range"), next);
+}
+
+void Document::setAside(const QSet<int>& pathIds, bool aside) {
+    auto paths = std::make_shared<std::vector<Path>>(*shot_.paths);
+    int changed = 0;
+    for (Path& p : *paths)
+        if (pathIds.contains(p.id) && p.setAside != aside) p.setAside = aside, p.setAsideReason = aside ? "by hand" : "", ++changed;
+    if (changed == 0) return;
+    Shot next = shot_;
+    next.paths = paths;
+    edit(aside ? tr("Set %n path(s) aside", nullptr, changed) : tr("Bring %n path(s) back", nullptr, changed), next);
+}
+
+void Document::setGround(const QString& name, const GroundSpec& spec) {
+    const Shot next = withGround(shot_, spec);
+    if (!next.ground->trouble.empty()) Q_EMIT troubled(QString::fromStdString(next.ground->trouble));
+    edit(name, next);
+}
+
+int Document::freeThingId() const {
+    int id = 1;
+    for (const Thing& t : shot_.things) id = std::max(id, t.id + 1);
+    return id;
+}
+
+int Document::addBox(const Eigen::Vector3d& at) {
+    Shot next = shot_;
+    Thing box;
+    box.id = freeThingId();
+    int number = 1;
+    for (const Thing& t : next.things) number += t.kind == ThingKind::box;
+    box.name = tr("box %1").arg(number).toStdString();
+    box.position = at;
+    next.things.push_back(box);
+    edit(tr("Place test box"), next);
+    selectThing(box.id);
+    return box.id;
+}
+
+int Document::addAnchor(const Eigen::Vector3d& at, const QString& name) {
+    Shot next = shot_;
+    Thing anchor;
+    anchor.id = freeThingId();
+    anchor.kind = ThingKind::anchor;
+    int number = 1;
+    for (const Thing& t : next.things) number += t.kind == ThingKind::anchor;
+    anchor.name = name.isEmpty() ? tr("anchor %1").arg(number).toStdString() : name.toStdString();
+    anchor.position = at;
+    next.things.push_back(anchor);
+    edit(tr("Name a place"), next);
+    selectThing(anchor.id);
+    return anchor.id;
+}
+
+void Document::changeThing(const QString& name, const Thing& thing) {
+    Shot next = shot_;
+    for (Thing& t : next.things) {
+        if (t.id != thing.id) continue;
+        if (t == thing) return;
+        t = thing;
+    }
+    edit(name, next);
+}
+
+void Document::moveThing(int id, const Eigen::Vector3d& to) {
+    if (const Thing* t = shot_.thing(id)) {
+        Thing moved = *t;
+        moved.position = to;
+        changeThing(tr("Move %1").arg(QString::fromStdString(t->name)), moved);
+    }
+}
+
+void Document::removeThing(int id) {
+    Shot next = shot_;
+    std::erase_if(next.things, [id](const Thing& t) { return t.id == id; });
+    edit(tr("Remove thing"), next);
+}
+
+void Document::openPlateAsNew(const QString& spec) {
+    const Shot fresh = withPlate(Shot(), QFileInfo(spec).absoluteFilePath().toStdString());
+    job_.cancel();
+    shot_ = Shot();
+    selectedPaths_.clear();
+    selectedThing_ = 0;
+    fileName_.clear();
+    plateTrouble_.clear();
+    undo_.clear();
+    frame_ = fresh.range.first;
+    replace(fresh);
+    Q_EMIT plateChanged();
+    Q_EMIT fileNameChanged();
+    Q_EMIT selectionChanged();
+}
+
+void Document::openProject(const QString& file) {
+    Shot read = readShot(file.toStdString());
+    plateTrouble_.clear();
+    try {
+        const Shot opened = withPlate(read, read.plateSpec, read.overrides);
+        if (opened.plate.width != read.plate.width || opened.plate.height != read.plate.height)
+            plateTrouble_ = tr("The footage is %1 × %2 now, the project was made with %3 × %4. Locate the right footage.").arg(opened.plate.width).arg(opened.plate.height).arg(read.plate.width).arg(read.plate.height);
+        else read.plate = opened.plate;
+    } catch (const Error& e) {
+        plateTrouble_ = tr("The footage is not where it was: %1 Everything else of the project is here.").arg(QString::fromUtf8(e.what()));
+    }
+    job_.cancel();
+    undo_.clear();
+    selectedPaths_.clear();
+    selectedThing_ = 0;
+    fileName_ = QFileInfo(file).absoluteFilePath();
+    frame_ = read.range.first;
+    shot_ = Shot();
+    replace(read);
+    Q_EMIT plateChanged();
+    Q_EMIT fileNameChanged();
+    Q_EMIT selectionChanged();
+}
+
+void Document::save(const QString& file) {
+    writeShot(shot_, file.toStdString());
+    const QString old = autosaveFile();
+    fileName_ = QFileInfo(file).absoluteFilePath();
+    undo_.setClean();
+    QFile::remove(old);
+    QFile::remove(autosaveFile());
+    Q_EMIT fileNameChanged();
+}
+
+void Document::relinkPlate(const QString& spec) {
+    const Shot next = withPlate(shot_, QFileInfo(spec).absoluteFilePath().toStdString(), shot_.overrides);
+    if (shot_.hasPlate() && (next.plate.width != shot_.plate.width || next.plate.height != shot_.plate.height)) {
+        throw InputError(tr("That footage is %1 × %2; the shot was made with %3 × %4. Choose footage of the same size.").arg(next.plate.width).arg(next.plate.height).arg(shot_.plate.width).arg(shot_.plate.height).toStdString());
+    }
+    plateTrouble_.clear();
+    edit(tr("Locate footage"), next);
+    Q_EMIT plateChanged();
+}
+
+QString Document::autosaveFile() const {
+    if (!fileName_.isEmpty()) return fileName_ + QLatin1Char('~');
+    const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation);
+    QDir().mkpath(folder);
+    return folder + QStringLiteral("/unsaved.vanchor~");
+}
+
+void Document::autosaveNow() {
+    if (!modified() || !shot_.hasPlate()) return;
+    try {
+        writeShot(shot_, autosaveFile().toStdString());
+    } catch (const Error& e) {
+        Q_EMIT troubled(tr("Autosave: %1").arg(QString::fromUtf8(e.what())));
+    }
+}
+
+QString Document::recoverableCopy(const QString& file) {
+    const QFileInfo project(file), copy(file + QLatin1Char('~'));
+    return copy.exists() && copy.lastModified() > project.lastModified() ? copy.absoluteFilePath() : QString();
+}
+
+void Document::startJob(const QString& name, Job::Work work) {
+    if (!shot_.hasPlate()) return Q_EMIT troubled(tr("There is no plate yet. Open a movie, stills or a photo first."));
+    if (job_.running()) return Q_EMIT troubled(tr("%1 is still running. Cancel it first, or wait.").arg(job_.name()));
+    jobStart_ = shot_;
+    job_.start(name, shot_, std::move(work));
+}
+
+void Document::matchShot() {
+    startJob(tr("Match shot"), [](const Shot& s, Progress& p, Shot& soFar) { return va::matchShot(s, p, &soFar); });
+}
+void Document::followFeatures() {
+    startJob(tr("Follow features"), [](const Shot& s, Progress& p, Shot& soFar) { return withPaths(s, p, {}, &soFar); });
+}
+void Document::solve() {
+    if (shot_.paths->empty()) return matchShot();
+    startJob(tr("Solve"), [](const Shot& s, Progress& p, Shot&) { return withSolve(s, p); });
+}
+
+QStringList Document::exportTo(const QString& folder) {
+    if (!QDir().mkpath(folder)) throw InputError(tr("The folder \"%1\" can't be made. Choose another.").arg(folder).toStdString());
+    const SceneExport scene = gatherExport(shot_, verdictOn(shot_, Step::solve).sentence);
+    QStringList sentences;
+    double largest = 0;
+    bool passed = true;
+    const std::pair<ExportFormat, const char*> files[] = {{ExportFormat::cameraJson, "camera.json"}, {ExportFormat::usda, "camera.usda"}, {ExportFormat::ply, "cloud.ply"}};
+    for (const auto& [format, name] : files) {
+        const ExportCheck check = exportAndVerify(scene, format, std::filesystem::path(folder.toStdString()) / name);
+        sentences << QString::fromStdString(check.sentence);
+        largest = std::max(largest, check.largestPx);
+        passed = passed && check.passed;
+    }
+    Shot next = shot_;
+    next.exportedFrom = fingerprintOfExportInput(shot_);
+    next.exportReport = (passed ? tr("3 files verified, largest difference %1 px").arg(largest, 0, 'f', 5) : tr("Do not use the files: reading back differed")).toStdString();
+    edit(tr("Export"), next);
+    return sentences;
+}
+
+void Document::setFrame(int frame) {
+    if (!shot_.hasPlate()) return;
+    const int next = shot_.plate.frames.clamp(frame);
+    if (next == frame_) return;
+    frame_ = next;
+    Q_EMIT frameChanged(frame_);
+}
+
+void Document::selectPaths(const QSet<int>& ids, Combine combine) {
+    QSet<int> next = combine == Combine::replace ? QSet<int>() : selectedPaths_;
+    for (int id : ids) {
+        if (combine == Combine::toggle && next.contains(id)) next.remove(id);
+        else next.insert(id);
+    }
+    if (next == selectedPaths_ && selectedThing_ == 0) return;
+    selectedPaths_ = next;
+    selectedThing_ = 0;
+    Q_EMIT selectionChanged();
+}
+
+void Document::selectThing(int id) {
+    if (id == selectedThing_ && selectedPaths_.isEmpty()) return;
+    selectedThing_ = id;
+    selectedPaths_.clear();
+    Q_EMIT selectionChanged();
+}
+
+}  // namespace va

@@ -1,0 +1,96 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <QObject>
+#include <QSet>
+#include <QTimer>
+#include <QUndoStack>
+#include <functional>
+
+#include "document/job.h"
+#include "shot/shot.h"
+
+namespace va {
+
+/// The shot that is being worked on, and the only place that changes it: every edit is one undoable command that replaces the whole value.
+/// Views read `shot()` and listen. Selection and current frame live here too; they are no edits.
+class Document : public QObject {
+    Q_OBJECT
+  public:
+    explicit Document(QObject* parent = nullptr);
+    ~Document() override;
+
+    [[nodiscard]] const Shot& shot() const { return shot_; }
+    [[nodiscard]] QUndoStack& undoStack() { return undo_; }
+    [[nodiscard]] const QString& fileName() const { return fileName_; }
+    [[nodiscard]] bool modified() const { return !undo_.isClean(); }
+
+    // ---- edits; each is one step of undo -----------------------------------------------------------------------
+    void edit(const QString& name, const Shot& next);
+    void setRange(FrameRange range);
+    void setAside(const QSet<int>& pathIds, bool aside);
+    void setGround(const QString& name, const GroundSpec& spec);
+    /// Puts a box of one unit (a metre when scaled) at a place of the world. Gives its id.
+    int addBox(const Eigen::Vector3d& at);
+    int addAnchor(const Eigen::Vector3d& at, const QString& name);
+    void moveThing(int id, const Eigen::Vector3d& to);
+    void changeThing(const QString& name, const Thing& thing);
+    void removeThing(int id);
+
+    // ---- files --------------------------------------------------------------------------------------------------
+    /// Opens a plate as a new shot. Throws InputError.
+    void openPlateAsNew(const QString& spec);
+    /// Opens a project. A plate that is not there loses nothing: `plateTrouble()` then says where it was looked for.
+    void openProject(const QString& file);
+    void save(const QString& file);
+    /// Points the shot to another place of the same footage. Throws InputError; refuses footage of another size.
+    void relinkPlate(const QString& spec);
+    [[nodiscard]] const QString& plateTrouble() const { return plateTrouble_; }
+    /// Autosaved copy that is newer than the project, or empty.
+    [[nodiscard]] static QString recoverableCopy(const QString& file);
+    [[nodiscard]] QString autosaveFile() const;
+    void autosaveNow();
+
+    // ---- long work ----------------------------------------------------------------------------------------------
+    [[nodiscard]] Job& job() { return job_; }
+    void matchShot();
+    void followFeatures();
+    void solve();
+    /// Writes camera.json, camera.usda and cloud.ply into a folder, verified. Gives the sentences. Throws InputError.
+    QStringList exportTo(const QString& folder);
+
+    // ---- what is looked at --------------------------------------------------------------------------------------
+    [[nodiscard]] int frame() const { return frame_; }
+    void setFrame(int frame);
+    [[nodiscard]] const QSet<int>& selectedPaths() const { return selectedPaths_; }
+    [[nodiscard]] int selectedThing() const { return selectedThing_; }
+    enum class Combine { replace, toggle, add };
+    void selectPaths(const QSet<int>& ids, Combine combine = Combine::replace);
+    void selectThing(int id);
+
+  Q_SIGNALS:
+    void shotChanged();
+    void plateChanged();
+    void frameChanged(int frame);
+    void selectionChanged();
+    void fileNameChanged();
+    void message(const QString& sentence);
+    void troubled(const QString& sentence);
+
+  private:
+    class Replace;
+    void replace(const Shot& shot);
+    void startJob(const QString& name, Job::Work work);
+    void takeResult(const QString& name, const Shot& result);
+    [[nodiscard]] int freeThingId() const;
+
+    Shot shot_, jobStart_;
+    QUndoStack undo_;
+    QString fileName_, plateTrouble_;
+    Job job_;
+    QTimer autosave_;
+    int frame_ = 0;
+    QSet<int> selectedPaths_;
+    int selectedThing_ = 0;
+};
+
+}  // namespace va

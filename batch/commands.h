@@ -1,0 +1,18 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <CLI/CLI.hpp>
+#include <functional>
+#include <string>
+
+namespace va {
+
+/// What the shell gets back. Other codes are not used.
+enum ExitCode { exitDone = 0, exitUsage = 2, exitInput = 3, exitNoSolve = 4 };
+
+/// Each adds its subcommand to the program; `run` is called when it was chosen and gives the exit code. They throw va::Error.
+using Command = std::function<int()>;
+void addMatchCommand(CLI::App& program, Command& run);
+void addInfoCommand(CLI::App& program, Command& run);
+void addExportCommand(CLI::App& program, Command& run);
+
+}  // namespace va

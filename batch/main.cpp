@@ -1,0 +1,38 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// vanchor: the steps of Vivid Anchor from the shell, for render queues. Needs no display.
+#include <csignal>
+#include <cstdio>
+
+#include "base/error.h"
+#include "commands.h"
+
+int main(int argc, char** argv) {
+    // A reader that goes away (a pipe into head) must not kill the program half-way through a file.
+    std::signal(SIGPIPE, SIG_IGN);
+    CLI::App program{"Matchmove from the shell: follow, solve, level, export."};
+    program.set_version_flag("--version", std::string("vanchor ") + VA_VERSION);
+    program.require_subcommand(1);
+    va::Command run;
+    va::addMatchCommand(program, run);
+    va::addInfoCommand(program, run);
+    va::addExportCommand(program, run);
+    try {
+        program.parse(argc, argv);
+    } catch (const CLI::ParseError& e) {
+        const int code = program.exit(e);
+        return code == 0 ? va::exitDone : va::exitUsage;
+    }
+    try {
+        return run();
+    } catch (const va::InputError& e) {
+        std::fprintf(stderr, "vanchor: %s\n", e.what());
+        if (!e.detail().empty()) std::fprintf(stderr, "         (%s)\n", e.detail().c_str());
+        return va::exitInput;
+    } catch (const va::Cancelled&) {
+        std::fprintf(stderr, "vanchor: cancelled\n");
+        return va::exitNoSolve;
+    } catch (const std::exception& e) {
+        std::fprintf(stderr, "vanchor: %s\n", e.what());
+        return va::exitInput;
+    }
+}

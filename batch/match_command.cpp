@@ -1,0 +1,167 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <unistd.h>
+
+#include <chrono>
+#include <cstdio>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+#include "base/atomic_file.h"
+#include "base/error.h"
+#include "commands.h"
+#include "exchange/camera_json.h"
+#include "exchange/verify.h"
+#include "shot/shot_file.h"
+#include "workflow/match_shot.h"
+#include "workflow/verdict.h"
+
+namespace va {
+namespace {
+
+using nlohmann::json;
+
+struct MatchArguments {
+    std::string plate, out, range, rate, pixelAspect, focal = "unknown", distortion = "solve", mask;
+    double sensorWidth = 0;
+    uint64_t seed = 1;
+    bool asJson = false;
+};
+
+FrameRange parseRange(const std::string& text) {
+    int first = 0, last = 0;
+    char rest = 0;
+    if (std::sscanf(text.c_str(), "%d-%d%c", &first, &last, &rest) != 2) throw CLI::ValidationError("--range", "\"" + text + "\" is not a range; write it as 1001-1120");
+    if (last < first) throw CLI::ValidationError("--range", "\"" + text + "\" holds no frame: its end lies before its beginning");
+    return {first, last};
+}
+
+/// A lens file: the "lens" part of a camera.json, or that file whole.
+BrownConrady readLens(const std::string& file) {
+    const json j = json::parse(readFile(file), nullptr, false);
+    const json lens = j.is_object() && j.contains("lens") ? j["lens"] : j;
+    try {
+        return {lens.at("k1").get<double>(), lens.at("k2").get<double>(), lens.value("k3", 0.0), lens.value("p1", 0.0), lens.value("p2", 0.0)};
+    } catch (const json::exception& e) {
+        throw InputError("\"" + file + "\" is not a lens: a JSON object with k1 and k2 is needed. A camera.json does as well.", e.what());
+    }
+}
+
+/// Progress for people (one line that rewrites itself on a terminal) or for programs (a JSON object a line), on standard error.
+class ProgressPrinter {
+  public:
+    explicit ProgressPrinter(bool asJson) : json_(asJson), terminal_(isatty(STDERR_FILENO)) {}
+    void operator()(const Progress::State& s) {
+        const auto now = std::chrono::steady_clock::now();
+        const bool newStage = s.stage != stage_;
+        if (!newStage && s.done != s.total && now - last_ < std::chrono::milliseconds(200)) return;
+        last_ = now;
+        stage_ = s.stage;
+        if (json_) {
+            json j{{"stage", s.stage}, {"done", s.done}, {"total", s.total}, {"fraction", s.fraction}};
+            if (s.secondsLeft >= 0) j["seconds_left"] = s.secondsLeft;
+            std::fprintf(stderr, "%s\n", j.dump().c_str());
+            return;
+        }
+        std::string line = s.stage;
+        if (s.total > 0) line += ", " + std::to_string(std::min(s.done, s.total)) + "/" + std::to_string(s.total);
+        if (s.secondsLeft >= 0) line += ", about " + std::to_string(int(s.secondsLeft + 0.5)) + " s left";
+        if (terminal_) std::fprintf(stderr, "\r\033[K%s", line.c_str());
+        else if (newStage) std::fprintf(stderr, "%s\n", line.c_str());
+        std::fflush(stderr);
+    }
+    void end() const {
+        if (terminal_ && !json_) std::fprintf(stderr, "\r\033[K");
+    }
+
+  private:
+    bool json_, terminal_;
+    std::string stage_;
+    std::chrono::steady_clock::time_point last_{};
+};
+
+int match(const MatchArguments& a) {
+    Shot shot;
+    if (!a.range.empty()) shot.range = parseRange(a.range);
+    PlateOverrides overrides;
+    if (!a.rate.empty()) overrides.rate = parseRational(a.rate);
+    if (!a.pixelAspect.empty()) overrides.pixelAspect = parseRational(a.pixelAspect);
+    const FrameRange wanted = shot.range;
+    shot = withPlate(shot, a.plate, overrides);
+    if (!wanted.empty() && (wanted.last < shot.plate.frames.first || wanted.first > shot.plate.frames.last)) {
+        throw InputError("The range " + a.range + " lies outside of the plate, which has " + std::to_string(shot.plate.frames.first) + "-" + std::to_string(shot.plate.frames.last) + ".");
+    }
+    shot.range = {std::max(shot.range.first, shot.plate.frames.first), std::min(shot.range.last, shot.plate.frames.last)};
+    shot.maskSpec = a.mask;
+    shot.seed = a.seed;
+    if (a.sensorWidth > 0) shot.back.sensorWidthMm = a.sensorWidth, shot.back.sensorAssumed = false;
+    if (a.focal != "unknown") {
+        char* end = nullptr;
+        shot.back.focalMm = std::strtod(a.focal.c_str(), &end);
+        if (*end != 0 || !(shot.back.focalMm > 0)) throw CLI::ValidationError("--focal", "give mm, or the word unknown");
+        if (!(a.sensorWidth > 0)) throw CLI::ValidationError("--focal", "a focal length in mm says nothing without --sensor-width");
+        shot.back.focal = Known::known;
+    }
+    if (a.distortion == "none") shot.back.distortion = Known::known;
+    else if (a.distortion != "solve") shot.back.distortion = Known::known, shot.back.lens = readLens(a.distortion);
+
+    const std::filesystem::path folder = a.out;
+    std::error_code code;
+    std::filesystem::create_directories(folder, code);
+    if (code) throw InputError("The folder \"" + a.out + "\" can't be made. Choose another.", code.message());
+
+    ProgressPrinter printer(a.asJson);
+    Progress progress([&](const Progress::State& s) { printer(s); });
+    const auto start = std::chrono::steady_clock::now();
+    shot = matchShot(shot, progress);
+    const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    printer.end();
+    const std::string verdict = verdictOn(shot, Step::solve).sentence;
+    std::vector<ExportCheck> checks;
+    if (shot.solve->has()) {
+        const SceneExport scene = gatherExport(shot, verdict);
+        checks.push_back(exportAndVerify(scene, ExportFormat::cameraJson, folder / "camera.json"));
+        checks.push_back(exportAndVerify(scene, ExportFormat::usda, folder / "camera.usda"));
+        checks.push_back(exportAndVerify(scene, ExportFormat::ply, folder / "cloud.ply"));
+        shot.exportedFrom = fingerprintOfExportInput(shot);
+        shot.exportReport = checks.front().sentence;
+    }
+    writeShot(shot, folder / "shot.vanchor");
+    bool verified = true;
+    for (const auto& c : checks) verified = verified && c.passed;
+    const SolveResult& r = *shot.solve;
+    if (a.asJson) {
+        json j{{"verdict", verdict}, {"motion", motionWord(r.motion)}, {"frames", r.frames.size()}, {"solved", r.solvedCount()}, {"rms_px", r.rmsPx},
+               {"paths", shot.paths->size()}, {"points", r.points.size()}, {"focal_px", r.lens.focalPx}, {"k1", r.lens.lens.k1}, {"k2", r.lens.lens.k2},
+               {"seconds", seconds}, {"plate_seconds", double(shot.frames().size()) / shot.rate().value()}, {"files", json::array()}};
+        j["check_rms_px"] = r.checkRmsPx >= 0 ? json(r.checkRmsPx) : json(nullptr);
+        for (const auto& c : checks) j["files"].push_back({{"file", c.file.string()}, {"verified", c.passed}, {"largest_px", c.largestPx}, {"report", c.sentence}});
+        std::printf("%s\n", j.dump().c_str());
+    } else {
+        std::printf("%s: %s\n", shot.name.c_str(), verdict.c_str());
+        if (r.has()) std::printf("%d of %zu frames, %zu points, %.1f s for %.1f s of plate\n", r.solvedCount(), r.frames.size(), r.points.size(), seconds, double(shot.frames().size()) / shot.rate().value());
+        for (const auto& c : checks) std::printf("%s\n", c.sentence.c_str());
+    }
+    if (!verified) return exitInput;
+    return r.motion == Motion::free || r.motion == Motion::rotation ? exitDone : exitNoSolve;
+}
+
+}  // namespace
+
+void addMatchCommand(CLI::App& program, Command& run) {
+    auto a = std::make_shared<MatchArguments>();
+    CLI::App* c = program.add_subcommand("match", "Follow features, solve the camera, level, and export");
+    c->add_option("plate", a->plate, "Movie, folder, pattern (name.%04d.ext, name.####.ext) or one file of a sequence")->required();
+    c->add_option("--out", a->out, "Folder for shot.vanchor, camera.json, camera.usda, cloud.ply")->required();
+    c->add_option("--range", a->range, "Frames A-B in the plate's own numbers");
+    c->add_option("--fps", a->rate, "Frame rate: 25, 23.976, 24000/1001");
+    c->add_option("--pixel-aspect", a->pixelAspect, "Width : height of a pixel");
+    c->add_option("--sensor-width", a->sensorWidth, "Film back width in mm")->check(CLI::PositiveNumber);
+    c->add_option("--focal", a->focal, "Focal length in mm if known, else the word unknown");
+    c->add_option("--distortion", a->distortion, "solve, none, or a JSON file with k1, k2 …");
+    c->add_option("--mask", a->mask, "Matte files, white keeps features out: pattern, folder or movie");
+    c->add_option("--seed", a->seed, "Seed of all random draws");
+    c->add_flag("--json", a->asJson, "Progress and result as JSON");
+    c->callback([a, &run] { run = [a] { return match(*a); }; });
+}
+
+}  // namespace va

@@ -1,0 +1,104 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "exchange/camera_json.h"
+
+#include <nlohmann/json.hpp>
+
+#include "base/error.h"
+
+namespace va {
+
+using nlohmann::ordered_json;
+
+namespace {
+
+ordered_json triple(const Eigen::Vector3d& v) { return {v.x(), v.y(), v.z()}; }
+ordered_json quaternion(const Eigen::Quaterniond& q) { return {q.w(), q.x(), q.y(), q.z()}; }
+Eigen::Vector3d tripleFrom(const ordered_json& j) { return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()}; }
+Eigen::Quaterniond quaternionFrom(const ordered_json& j) {
+    return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>(), j.at(3).get<double>()};
+}
+
+}  // namespace
+
+std::string writeCameraJson(const SceneExport& s) {
+    ordered_json j;
+    j["format"] = "vivid-anchor-camera";
+    j["version"] = 1;
+    j["image"] = {{"width", s.width}, {"height", s.height}, {"pixel_aspect", s.pixelAspect}};
+    j["frame_rate"] = {{"num", s.rate.num}, {"den", s.rate.den}};
+    j["units"] = s.metric ? "m" : "scene";
+    j["up_axis"] = "y";
+    j["lens"] = {{"model", "brown-conrady"}, {"k1", s.lens.k1}, {"k2", s.lens.k2}, {"k3", s.lens.k3}, {"p1", s.lens.p1}, {"p2", s.lens.p2}};
+    j["frames"] = ordered_json::array();
+    for (const auto& f : s.frames) {
+        ordered_json o{{"frame", f.frame}, {"solved", f.solved}};
+        if (f.solved) {
+            o["position"] = triple(f.pose.position);
+            o["rotation"] = quaternion(f.pose.worldFromCamera);
+            o["focal_px"] = f.focalPx;
+            o["focal_mm"] = s.focalMm(f);
+            o["sensor_width_mm"] = s.sensorWidthMm;
+            o["principal_point_px"] = {s.principalPoint.x(), s.principalPoint.y()};
+            o["rms_px"] = f.rmsPx;
+        }
+        j["frames"].push_back(o);
+    }
+    j["points"] = ordered_json::array();
+    for (const auto& p : s.points) j["points"].push_back({{"id", p.id}, {"name", p.name}, {"position", triple(p.position)}, {"rms_px", p.rmsPx}});
+    j["anchors"] = ordered_json::array();
+    j["props"] = ordered_json::array();
+    for (const Thing& t : s.things) {
+        ordered_json o{{"name", t.name}, {"position", triple(t.position)}, {"rotation", quaternion(t.rotation)}};
+        if (t.kind == ThingKind::box) o["size"] = triple(t.size);
+        j[t.kind == ThingKind::box ? "props" : "anchors"].push_back(o);
+    }
+    j["movers"] = ordered_json::array();
+    j["motion"] = s.motion;
+    j["rms_px"] = s.rmsPx;
+    if (s.checkRmsPx >= 0) j["check_rms_px"] = s.checkRmsPx;
+    else j["check_rms_px"] = nullptr;
+    j["verdict"] = s.verdict;
+    return j.dump(1) + "\n";
+}
+
+SceneExport readCameraJson(const std::string& text, const std::string& source) {
+    const ordered_json j = ordered_json::parse(text, nullptr, false);
+    if (j.is_discarded() || !j.is_object() || j.value("format", "") != "vivid-anchor-camera" || j.value("version", 0) != 1)
+        throw InputError("\"" + source + "\" is not a camera file of version 1. Choose a camera.json.");
+    try {
+        SceneExport s;
+        s.width = j.at("image").at("width");
+        s.height = j.at("image").at("height");
+        s.pixelAspect = j.at("image").at("pixel_aspect");
+        s.rate = reduced(j.at("frame_rate").at("num"), j.at("frame_rate").at("den"));
+        s.metric = j.at("units") == "m";
+        const auto& l = j.at("lens");
+        s.lens = {l.at("k1"), l.at("k2"), l.at("k3"), l.at("p1"), l.at("p2")};
+        for (const auto& o : j.at("frames")) {
+            SceneExport::Frame f;
+            f.frame = o.at("frame");
+            f.solved = o.at("solved");
+            if (f.solved) {
+                f.pose = {tripleFrom(o.at("position")), quaternionFrom(o.at("rotation"))};
+                f.focalPx = o.at("focal_px");
+                f.rmsPx = o.at("rms_px");
+                s.sensorWidthMm = o.at("sensor_width_mm");
+                s.principalPoint = {o.at("principal_point_px").at(0).get<double>(), o.at("principal_point_px").at(1).get<double>()};
+            }
+            s.frames.push_back(f);
+        }
+        for (const auto& o : j.at("points")) s.points.push_back({o.at("id"), o.at("name"), tripleFrom(o.at("position")), o.at("rms_px")});
+        int id = 1;
+        for (const auto& o : j.value("anchors", ordered_json::array())) s.things.push_back({id++, ThingKind::anchor, o.at("name"), tripleFrom(o.at("position")), quaternionFrom(o.at("rotation")), {1, 1, 1}});
+        for (const auto& o : j.value("props", ordered_json::array())) s.things.push_back({id++, ThingKind::box, o.at("name"), tripleFrom(o.at("position")), quaternionFrom(o.at("rotation")), tripleFrom(o.at("size"))});
+        s.motion = j.at("motion");
+        s.rmsPx = j.at("rms_px");
+        s.checkRmsPx = j.at("check_rms_px").is_null() ? -1 : j.at("check_rms_px").get<double>();
+        s.verdict = j.at("verdict");
+        return s;
+    } catch (const nlohmann::json::exception& e) {
+        throw InputError("\"" + source + "\" is a camera file with a part missing or damaged. Export it again.", e.what());
+    }
+}
+
+}  // namespace va

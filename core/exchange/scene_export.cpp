@@ -1,0 +1,49 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "exchange/scene_export.h"
+
+#include "base/error.h"
+#include "lens/film_back.h"
+
+namespace va {
+
+double SceneExport::focalMm(const Frame& f) const { return focalMmFromPx(f.focalPx, sensorWidthMm, width, pixelAspect); }
+
+std::string motionWord(Motion motion) {
+    switch (motion) {
+        case Motion::free: return "free";
+        case Motion::rotation: return "rotation";
+        case Motion::fixed: return "static";
+        case Motion::none: break;
+    }
+    return "none";
+}
+
+SceneExport gatherExport(const Shot& shot, const std::string& verdict) {
+    if (!shot.solve->has()) throw Error("There is no camera to export yet. Solve the shot first.");
+    SceneExport e;
+    e.width = shot.plate.width;
+    e.height = shot.plate.height;
+    e.pixelAspect = shot.pixelAspect();
+    e.rate = shot.rate();
+    e.metric = shot.ground->metric;
+    e.sensorWidthMm = shot.back.sensorWidthMm;
+    e.principalPoint = shot.solve->lens.principalPoint;
+    e.lens = shot.solve->lens.lens;
+    e.motion = motionWord(shot.solve->motion);
+    e.verdict = verdict;
+    e.rmsPx = shot.solve->rmsPx;
+    e.checkRmsPx = shot.solve->checkRmsPx;
+    for (const SolvedFrame& f : shot.solve->frames) {
+        SceneExport::Frame out{f.frame, f.solved, {}, f.focalPx, f.rmsPx};
+        if (f.solved) out.pose = *shot.worldPose(f.frame);
+        e.frames.push_back(out);
+    }
+    for (const SolvedPoint& p : shot.solve->points) {
+        const Path* path = shot.path(p.pathId);
+        e.points.push_back({p.pathId, path ? path->name : std::string(), shot.worldPoint(p), p.rmsPx});
+    }
+    e.things = shot.things;
+    return e;
+}
+
+}  // namespace va

@@ -1,0 +1,51 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "shot/shot.h"
+
+namespace va {
+
+/// A shot boiled down to what leaves the house, in world coordinates: the common source of all writers and the common result of all
+/// readers, so that one can be compared with the other.
+struct SceneExport {
+    struct Frame {
+        int frame = 0;
+        bool solved = false;
+        CameraPose pose;
+        double focalPx = 0;
+        double rmsPx = 0;
+    };
+    struct Point {
+        int id = 0;
+        std::string name;
+        Eigen::Vector3d position = Eigen::Vector3d::Zero();
+        double rmsPx = 0;
+    };
+    int width = 0, height = 0;
+    double pixelAspect = 1;
+    Rational rate{25, 1};
+    bool metric = false;
+    double sensorWidthMm = 36;
+    Eigen::Vector2d principalPoint{0, 0};
+    BrownConrady lens;
+    std::string motion;
+    std::string verdict;
+    double rmsPx = 0, checkRmsPx = -1;
+    std::vector<Frame> frames;   ///< in order
+    std::vector<Point> points;
+    std::vector<Thing> things;
+
+    [[nodiscard]] Intrinsics intrinsics(const Frame& f) const { return {f.focalPx, pixelAspect, principalPoint, lens}; }
+    [[nodiscard]] double focalMm(const Frame& f) const;
+};
+
+/// "free", "rotation", "static" or "none".
+std::string motionWord(Motion motion);
+
+/// Gathers a shot for export. Throws Error when there is no solve to export. `verdict` is the sentence stored with it.
+SceneExport gatherExport(const Shot& shot, const std::string& verdict);
+
+}  // namespace va

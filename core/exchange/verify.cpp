@@ -1,0 +1,111 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "exchange/verify.h"
+
+#include <cmath>
+#include <cstdio>
+
+#include "base/atomic_file.h"
+#include "base/error.h"
+#include "exchange/camera_json.h"
+#include "exchange/ply.h"
+#include "exchange/usda.h"
+
+namespace va {
+namespace {
+
+std::string rendered(const SceneExport& s, ExportFormat format) {
+    switch (format) {
+        case ExportFormat::cameraJson: return writeCameraJson(s);
+        case ExportFormat::usda: return writeUsda(s);
+        case ExportFormat::ply: return writePly(s);
+    }
+    return {};
+}
+
+SceneExport readBack(const SceneExport& ours, ExportFormat format, const std::filesystem::path& file) {
+    const std::string text = readFile(file);
+    switch (format) {
+        case ExportFormat::cameraJson: return readCameraJson(text, file.string());
+        case ExportFormat::usda: return readUsda(text, file.string());
+        case ExportFormat::ply: break;
+    }
+    SceneExport s = ours;
+    s.points = readPly(text, file.string());
+    return s;
+}
+
+/// What is wrong besides pixels; empty when all is equal.
+std::string difference(const SceneExport& a, const SceneExport& b) {
+    if (a.width != b.width || a.height != b.height) return "the picture size differs";
+    if (std::fabs(a.pixelAspect - b.pixelAspect) > 1e-9) return "the pixel aspect differs";
+    if (!(a.rate == b.rate)) return "the frame rate differs";
+    if (a.frames.size() != b.frames.size()) return "the number of frames differs";
+    for (size_t i = 0; i < a.frames.size(); ++i)
+        if (a.frames[i].frame != b.frames[i].frame || a.frames[i].solved != b.frames[i].solved) return "the frame numbers differ";
+    if (a.points.size() != b.points.size()) return "the number of points differs";
+    for (size_t i = 0; i < a.points.size(); ++i)
+        if (a.points[i].id != b.points[i].id) return "the points are not the same";
+    return {};
+}
+
+}  // namespace
+
+const char* endingOf(ExportFormat format) {
+    switch (format) {
+        case ExportFormat::cameraJson: return ".json";
+        case ExportFormat::usda: return ".usda";
+        case ExportFormat::ply: break;
+    }
+    return ".ply";
+}
+
+ExportCheck exportAndVerify(const SceneExport& scene, ExportFormat format, const std::filesystem::path& file) {
+    writeFileAtomically(file, rendered(scene, format));
+    ExportCheck check;
+    check.file = file;
+    check.format = format;
+    const std::string name = file.filename().string();
+    SceneExport written;
+    try {
+        written = readBack(scene, format, file);
+    } catch (const Error& e) {
+        check.sentence = name + " could not be read back: " + e.what();
+        return check;
+    }
+    const std::string wrong = difference(scene, written);
+    if (!wrong.empty()) {
+        check.sentence = name + " was written, but read back " + wrong + ". Do not use it; report this.";
+        return check;
+    }
+    // A turning camera has no points; its frame corners on a far sphere stand in for them.
+    const auto pointsOf = [](const SceneExport& s) {
+        std::vector<Eigen::Vector3d> out;
+        for (const auto& p : s.points) out.push_back(p.position);
+        if (out.empty())
+            for (double az = -3; az <= 3; az += 0.25)
+                for (double el = -1; el <= 1; el += 0.25) out.push_back(1000 * Eigen::Vector3d(std::sin(az) * std::cos(el), std::sin(el), -std::cos(az) * std::cos(el)));
+        return out;
+    };
+    const auto ours = pointsOf(scene), theirs = pointsOf(written);
+    for (size_t f = 0; f < scene.frames.size(); ++f) {
+        if (!scene.frames[f].solved) continue;
+        const Intrinsics a = scene.intrinsics(scene.frames[f]), b = written.intrinsics(written.frames[f]);
+        const View va = viewFromPose(scene.frames[f].pose), vb = viewFromPose(written.frames[f].pose);
+        for (size_t i = 0; i < ours.size(); ++i) {
+            const auto p = project(va, a, ours[i]);
+            if (!p || p->x() < -0.5 || p->y() < -0.5 || p->x() > scene.width - 0.5 || p->y() > scene.height - 0.5) continue;
+            const auto q = project(vb, b, theirs[i]);
+            check.largestPx = std::max(check.largestPx, q ? (*p - *q).norm() : 1e9);
+            ++check.compared;
+        }
+    }
+    check.passed = check.largestPx <= exportTolerancePx;
+    char text[400];
+    std::snprintf(text, sizeof text, check.passed ? "%s read back: %d × %d, %s fps, %d–%d, largest difference %.5f px over %d sightings."
+                                                  : "%s was written, but read back (%d × %d, %s fps, %d–%d) it is %.5f px off over %d sightings. Do not use it; report this.",
+                  name.c_str(), scene.width, scene.height, scene.rate.label().c_str(), scene.frames.front().frame, scene.frames.back().frame, check.largestPx, check.compared);
+    check.sentence = text;
+    return check;
+}
+
+}  // namespace va

@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <Eigen/Core>
+#include <Eigen/Geometry>
+
+#include "solve/camera.h"
+
+namespace va {
+
+/// to = scale · rotation · from + shift.
+struct Similarity {
+    double scale = 1;
+    Eigen::Quaterniond rotation = Eigen::Quaterniond::Identity();
+    Eigen::Vector3d shift = Eigen::Vector3d::Zero();
+
+    [[nodiscard]] Eigen::Vector3d point(const Eigen::Vector3d& p) const { return scale * (rotation * p) + shift; }
+    [[nodiscard]] CameraPose pose(const CameraPose& p) const { return {point(p.position), (rotation * p.worldFromCamera).normalized()}; }
+    [[nodiscard]] Similarity inverse() const {
+        const Eigen::Quaterniond back = rotation.conjugate();
+        return {1 / scale, back, -(back * shift) / scale};
+    }
+    /// First `other`, then this.
+    [[nodiscard]] Similarity after(const Similarity& other) const { return {scale * other.scale, (rotation * other.rotation).normalized(), point(other.shift)}; }
+};
+
+}  // namespace va

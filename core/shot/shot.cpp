@@ -1,0 +1,101 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "shot/shot.h"
+
+#include <cstring>
+#include <type_traits>
+
+namespace va {
+namespace {
+
+/// FNV-1a (Fowler, Noll, Vo) over the bytes of plain values.
+class Hash {
+  public:
+    template <class T>
+    Hash& add(const T& value) requires std::is_arithmetic_v<T> || std::is_enum_v<T> {
+        unsigned char bytes[sizeof(T)];
+        std::memcpy(bytes, &value, sizeof(T));
+        for (unsigned char b : bytes) state_ = (state_ ^ b) * 1099511628211ull;
+        return *this;
+    }
+    Hash& add(const std::string& text) {
+        for (char c : text) add(c);
+        return add(text.size());
+    }
+    Hash& add(const BrownConrady& l) { return add(l.k1).add(l.k2).add(l.k3).add(l.p1).add(l.p2); }
+    template <int R, int C>
+    Hash& add(const Eigen::Matrix<double, R, C>& m) {
+        for (Eigen::Index i = 0; i < m.size(); ++i) add(m.data()[i]);
+        return *this;
+    }
+    [[nodiscard]] uint64_t value() const { return state_ == 0 ? 1 : state_; }
+
+  private:
+    uint64_t state_ = 14695981039346656037ull;
+};
+
+}  // namespace
+
+bool operator==(const Thing& a, const Thing& b) {
+    return a.id == b.id && a.kind == b.kind && a.name == b.name && a.position == b.position && a.rotation.coeffs() == b.rotation.coeffs() && a.size == b.size;
+}
+
+const Path* Shot::path(int id) const {
+    const auto it = std::lower_bound(paths->begin(), paths->end(), id, [](const Path& p, int i) { return p.id < i; });
+    return it != paths->end() && it->id == id ? &*it : nullptr;
+}
+
+const Thing* Shot::thing(int id) const {
+    for (const Thing& t : things)
+        if (t.id == id) return &t;
+    return nullptr;
+}
+
+std::vector<int> Shot::frames() const {
+    std::vector<int> out;
+    for (int f : plate.existing())
+        if (range.contains(f)) out.push_back(f);
+    return out;
+}
+
+std::optional<CameraPose> Shot::worldPose(int frame) const {
+    const SolvedFrame* f = solve->at(frame);
+    if (!f || !f->solved) return std::nullopt;
+    return ground->worldFromSolve.pose(f->pose);
+}
+
+std::optional<Eigen::Vector3d> Shot::worldPointOfPath(int pathId) const {
+    for (const SolvedPoint& p : solve->points)
+        if (p.pathId == pathId) return worldPoint(p);
+    return std::nullopt;
+}
+
+uint64_t fingerprintOfFollowInput(const Shot& s) {
+    return Hash().add(s.plateSpec).add(s.plate.width).add(s.plate.height).add(s.range.first).add(s.range.last).add(s.maskSpec).value();
+}
+
+uint64_t fingerprintOfSolveInput(const Shot& s) {
+    Hash h;
+    h.add(s.range.first).add(s.range.last).add(s.plate.width).add(s.plate.height).add(s.pixelAspect()).add(s.seed);
+    h.add(s.back.focal).add(s.back.distortion);
+    if (s.back.focal != Known::unknown) h.add(s.back.focalMm).add(s.back.sensorWidthMm);
+    if (s.back.distortion != Known::unknown) h.add(s.back.lens);
+    for (const Path& p : *s.paths) {
+        h.add(p.id).add(p.setAside).add(p.points.size());
+        for (const PathPoint& q : p.points) h.add(q.frame).add(q.x).add(q.y);
+    }
+    return h.value();
+}
+
+uint64_t fingerprintOfExportInput(const Shot& s) {
+    Hash h;
+    h.add(s.rate().num).add(s.rate().den).add(s.plate.width).add(s.plate.height).add(s.pixelAspect()).add(s.back.sensorWidthMm);
+    h.add(s.solve->lens.focalPx).add(s.solve->lens.principalPoint).add(s.solve->lens.lens);
+    const Similarity& w = s.ground->worldFromSolve;
+    h.add(w.scale).add(w.rotation.coeffs()).add(w.shift).add(s.ground->metric);
+    for (const SolvedFrame& f : s.solve->frames) h.add(f.frame).add(f.solved).add(f.pose.position).add(f.pose.worldFromCamera.coeffs()).add(f.focalPx);
+    for (const SolvedPoint& p : s.solve->points) h.add(p.pathId).add(p.position);
+    for (const Thing& t : s.things) h.add(t.id).add(t.kind).add(t.name).add(t.position).add(t.rotation.coeffs()).add(t.size);
+    return h.value();
+}
+
+}  // namespace va

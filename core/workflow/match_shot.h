@@ -1,0 +1,30 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <functional>
+#include <memory>
+
+#include "base/progress.h"
+#include "shot/shot.h"
+#include "track/follow.h"
+
+namespace va {
+
+/// The parts of a match, each from a shot to the next one. A shot is never changed; what a part made is in the one returned.
+/// All throw Cancelled when asked to stop, and InputError when the plate can't be read.
+
+/// Opens the plate and fills in what it says; the work range becomes the whole plate when it was empty.
+Shot withPlate(const Shot& shot, const std::string& spec, const PlateOverrides& overrides = {});
+
+/// Follows features over the work range. On cancel, `soFar` (if given) gets the shot with the paths up to there.
+Shot withPaths(const Shot& shot, Progress& progress, const FollowOptions& options = {}, Shot* soFar = nullptr);
+
+/// Solves from the paths, then levels with the shot's ground choices.
+Shot withSolve(const Shot& shot, Progress& progress);
+
+/// The shot with other ground choices.
+Shot withGround(const Shot& shot, const GroundSpec& spec);
+
+/// The automatic run over all steps up to a first ground. On cancel, `soFar` (if given) holds what was reached.
+Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar = nullptr);
+
+}  // namespace va

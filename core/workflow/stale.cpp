@@ -1,0 +1,14 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "workflow/stale.h"
+
+namespace va {
+
+Staleness stalenessOf(const Shot& shot) {
+    Staleness s;
+    s.features = shot.pathsFrom != 0 && shot.pathsFrom != fingerprintOfFollowInput(shot);
+    s.solve = shot.solveFrom != 0 && shot.solveFrom != fingerprintOfSolveInput(shot);
+    s.exported = shot.exportedFrom != 0 && shot.exportedFrom != fingerprintOfExportInput(shot);
+    return s;
+}
+
+}  // namespace va

@@ -1,0 +1,189 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "workflow/verdict.h"
+
+#include <cmath>
+#include <cstdarg>
+#include <cstdio>
+#include <map>
+
+#include "lens/film_back.h"
+#include "workflow/stale.h"
+
+namespace va {
+namespace {
+
+std::string text(const char* pattern, ...) __attribute__((format(printf, 1, 2)));
+std::string text(const char* pattern, ...) {
+    char out[600];
+    va_list arguments;
+    va_start(arguments, pattern);
+    std::vsnprintf(out, sizeof out, pattern, arguments);
+    va_end(arguments);
+    return out;
+}
+
+std::vector<FrameRange> runs(const std::vector<int>& frames) {
+    std::vector<FrameRange> out;
+    for (int f : frames) {
+        if (!out.empty() && out.back().last + 1 == f) out.back().last = f;
+        else out.push_back({f, f});
+    }
+    return out;
+}
+
+Verdict onPlate(const Shot& s) {
+    if (!s.hasPlate()) return {Lamp::none, "Open a movie, stills or a photo."};
+    const PlateInfo& p = s.plate;
+    std::string base = text("%d×%d · %s fps%s · %d–%d", p.width, p.height, s.rate().label().c_str(), p.rateAssumed && !s.overrides.rate ? " assumed" : "", s.range.first, s.range.last);
+    if (s.frames().empty()) return {Lamp::look, "The work range holds no picture. Set in and out anew."};
+    if (!p.warnings.empty()) return {Lamp::look, p.warnings.front()};
+    if (!p.gaps.empty()) return {Lamp::look, base + ". Missing: " + describeRanges(p.gaps)};
+    if (p.rateAssumed && !s.overrides.rate && !p.still) return {Lamp::look, base + ": set the rate if it differs"};
+    return {Lamp::good, base};
+}
+
+Verdict onLens(const Shot& s) {
+    const bool solved = s.solve->has() && s.solve->motion != Motion::fixed;
+    if (!solved) {
+        if (s.back.focal == Known::known) return {Lamp::good, text("focal length %.4g mm known", s.back.focalMm)};
+        if (s.back.focal == Known::start) return {Lamp::none, text("focal length starts at %.4g mm", s.back.focalMm)};
+        return {Lamp::none, "Unknown: the solve will find it"};
+    }
+    const Intrinsics& l = s.solve->lens;
+    const double across = fieldOfView(l.focalPx / l.pixelAspect, s.plate.width) * 180 / M_PI;
+    const std::string how = s.back.distortion == Known::known ? "given" : "solved";
+    return {stalenessOf(s).solve ? Lamp::stale : Lamp::good, text("%.1f° across · k1 %.4f %s", across, l.lens.k1, how.c_str())};
+}
+
+Verdict onFeatures(const Shot& s) {
+    if (s.paths->empty()) {
+        if (s.pathsFrom != 0) return {Lamp::look, "Nothing to follow was found: the picture has no texture, or a mask covers it."};
+        return {Lamp::none, "Not followed yet"};
+    }
+    int live = 0;
+    for (const Path& p : *s.paths) live += !p.setAside;
+    std::vector<int> thin;
+    int fewest = 1 << 30;
+    for (const Cover& c : coverOf(s))
+        if (c.thin) thin.push_back(c.frame), fewest = std::min(fewest, c.count);
+    if (stalenessOf(s).features) return {Lamp::stale, text("%d paths, from another range or mask. Follow again.", live)};
+    if (!thin.empty()) return {Lamp::look, text("%d paths. Thin at %s: down to %d. Add some there.", live, describeRanges(runs(thin)).c_str(), fewest)};
+    return {Lamp::good, text("%d paths, even cover", live)};
+}
+
+Verdict onSolve(const Shot& s) {
+    const SolveResult& r = *s.solve;
+    if (s.solveFrom == 0) return {Lamp::none, "Not solved yet"};
+    const int frames = int(r.frames.size());
+    switch (r.trouble) {
+        case SolveTrouble::tooFewFrames:
+            return {Lamp::look, frames < 2 ? "A single frame has no motion to solve from. Choose a longer range."
+                                           : "The paths are too short to join the frames. Follow again, or choose a range where the view stays longer."};
+        case SolveTrouble::tooFewPaths:
+            return {Lamp::look, "Too few features join the frames: a solve needs about 24 over a third of the picture. Add features, or loosen the mask."};
+        case SolveTrouble::noStart:
+            return {Lamp::look, text("No two frames gave a first camera, although things shift by %.1f px against each other. Remove features on moving things, or give the focal length.", r.parallaxPx)};
+        case SolveTrouble::noParallax:
+            if (r.motion == Motion::fixed) return {Lamp::look, "The camera does not move: no depth can be had. Use a clip with a moving camera, or match it as a still."};
+            return {Lamp::look, text("The camera only turns (%.2f px): no depth can be had, so there is no floor. The turn itself is solved over %d of %d frames and can be exported.", r.rmsPx, r.solvedCount(), frames)};
+        case SolveTrouble::growthStopped:
+        case SolveTrouble::none: break;
+    }
+    const std::string check = r.checkRmsPx >= 0 ? text(" · check %.2f px", r.checkRmsPx) : std::string();
+    const std::string number = text("fit %.2f px%s", r.rmsPx, check.c_str());
+    if (stalenessOf(s).solve) return {Lamp::stale, number + ", before the last change. Solve again."};
+    if (r.trouble == SolveTrouble::growthStopped) {
+        std::vector<int> missing;
+        for (const auto& f : r.frames)
+            if (!f.solved) missing.push_back(f.frame);
+        return {Lamp::look, number + text(". No camera at %s: too few features lead there. Add some, or shorten the range.", describeRanges(runs(missing)).c_str())};
+    }
+    if (r.rmsPx > 1.0) return {Lamp::look, number + ": above 1 px things will slide. Look at the worst features."};
+    if (r.checkRmsPx > 2 * r.rmsPx + 0.1) return {Lamp::look, number + ": the check is much worse than the fit. Too much may have been pruned."};
+    if (frames < 11 && s.back.distortion == Known::unknown) return {Lamp::look, number + text(". %d frames are few to find distortion from: give a start value if you have one.", frames)};
+    return {Lamp::good, number};
+}
+
+Verdict onGround(const Shot& s) {
+    if (!s.solve->has()) return {Lamp::none, "Needs a solve"};
+    if (s.solve->motion != Motion::free) return {Lamp::none, "No depth, so no floor"};
+    const GroundFit& g = *s.ground;
+    if (!g.trouble.empty()) return {Lamp::look, g.trouble};
+    const std::string scale = g.metric ? text(" Scale from %.4g m.", s.groundSpec.length->metres) : std::string(" No scale yet.");
+    if (s.groundSpec.levelPaths.empty()) return {Lamp::look, text("First level by itself, from %d points.%s", int(g.usedPaths.size()), scale.c_str())};
+    return {Lamp::good, text("Level from %d points.%s", int(g.usedPaths.size()), scale.c_str())};
+}
+
+Verdict onLayout(const Shot& s) {
+    if (s.things.empty()) return {Lamp::none, "Nothing placed yet"};
+    int boxes = 0, anchors = 0;
+    for (const Thing& t : s.things) (t.kind == ThingKind::box ? boxes : anchors)++;
+    std::string out;
+    if (boxes > 0) out = text("%d test box%s", boxes, boxes > 1 ? "es" : "");
+    if (anchors > 0) out += text("%s%d anchor%s", out.empty() ? "" : ", ", anchors, anchors > 1 ? "s" : "");
+    return {Lamp::good, out};
+}
+
+Verdict onExport(const Shot& s) {
+    if (s.exportedFrom == 0) return {Lamp::none, s.solve->has() ? "Not written yet" : "Needs a solve"};
+    if (stalenessOf(s).exported) return {Lamp::stale, "Written before the last change"};
+    return {s.exportReport.find("Do not use") == std::string::npos ? Lamp::good : Lamp::look, s.exportReport};
+}
+
+}  // namespace
+
+std::vector<Cover> coverOf(const Shot& shot) {
+    struct Cell { int count = 0; unsigned mask = 0; };
+    std::map<int, Cell> cells;
+    for (int f : shot.frames()) cells[f];
+    for (const Path& p : *shot.paths) {
+        if (p.setAside) continue;
+        for (const PathPoint& q : p.points) {
+            const auto c = cells.find(q.frame);
+            if (c == cells.end()) continue;
+            const int x = std::clamp(int(q.x * 6 / std::max(1, shot.plate.width)), 0, 5), y = std::clamp(int(q.y * 4 / std::max(1, shot.plate.height)), 0, 3);
+            ++c->second.count;
+            c->second.mask |= 1u << (y * 6 + x);
+        }
+    }
+    std::vector<Cover> out;
+    for (const auto& [frame, c] : cells) {
+        const double spread = __builtin_popcount(c.mask) / 24.0;
+        out.push_back({frame, c.count, spread, c.count < 24 || spread < 1.0 / 3});
+    }
+    return out;
+}
+
+Verdict verdictOn(const Shot& shot, Step step) {
+    switch (step) {
+        case Step::plate: return onPlate(shot);
+        case Step::lens: return onLens(shot);
+        case Step::features: return onFeatures(shot);
+        case Step::solve: return onSolve(shot);
+        case Step::ground: return onGround(shot);
+        case Step::layout: return onLayout(shot);
+        case Step::proof: return {Lamp::none, shot.things.empty() ? "Nothing to prove yet" : "Scrub the plate: does it stick?"};
+        case Step::exporting: return onExport(shot);
+    }
+    return {};
+}
+
+std::array<Verdict, stepCount> verdictsOn(const Shot& shot) {
+    std::array<Verdict, stepCount> out;
+    for (int i = 0; i < stepCount; ++i) out[size_t(i)] = verdictOn(shot, Step(i));
+    return out;
+}
+
+Verdict sentenceThatMatters(const Shot& shot) {
+    if (!shot.hasPlate()) return verdictOn(shot, Step::plate);
+    for (Step step : {Step::solve, Step::features, Step::plate, Step::ground}) {
+        const Verdict v = verdictOn(shot, step);
+        if (v.lamp == Lamp::look || v.lamp == Lamp::stale) return v;
+    }
+    if (!shot.solve->has()) return {Lamp::none, "Press Match shot, or open a step at the left."};
+    Verdict v = verdictOn(shot, Step::solve);
+    v.sentence = text("%d of %d frames solved · ", shot.solve->solvedCount(), int(shot.solve->frames.size())) + v.sentence;
+    return v;
+}
+
+}  // namespace va

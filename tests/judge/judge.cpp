@@ -1,0 +1,219 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "judge.h"
+
+#include <Eigen/Cholesky>
+#include <Eigen/Eigenvalues>
+#include <Eigen/Geometry>
+#include <cstdio>
+#include <functional>
+#include <map>
+#include <nlohmann/json.hpp>
+
+#include "base/error.h"
+#include "exchange/camera_json.h"
+#include "ground/similarity.h"
+#include "solve/triangulate.h"
+
+namespace va {
+namespace {
+
+using nlohmann::json;
+
+struct TrueFrame {
+    CameraPose pose;
+    Intrinsics lens;
+};
+struct TruePoint {
+    Eigen::Vector3d position;
+    std::vector<std::pair<int, Eigen::Vector2d>> seen;
+};
+struct Truth {
+    std::map<int, TrueFrame> frames;
+    std::vector<TruePoint> points;
+};
+
+Truth readTruth(const std::string& text) {
+    const json j = json::parse(text, nullptr, false);
+    if (j.is_discarded() || j.value("format", "") != "vivid-anchor-truth") throw InputError("not a truth file");
+    Truth t;
+    for (const auto& f : j.at("frames")) {
+        TrueFrame o;
+        const auto &p = f.at("position"), &q = f.at("rotation");
+        o.pose.position = {p[0].get<double>(), p[1].get<double>(), p[2].get<double>()};
+        o.pose.worldFromCamera = Eigen::Quaterniond(q[0].get<double>(), q[1].get<double>(), q[2].get<double>(), q[3].get<double>());
+        o.lens.focalPx = f.at("focal_px");
+        o.lens.pixelAspect = j.at("image").at("pixel_aspect");
+        o.lens.principalPoint = {f.at("principal_point_px")[0].get<double>(), f.at("principal_point_px")[1].get<double>()};
+        const auto& l = j.at("lens");
+        o.lens.lens = {l.at("k1"), l.at("k2"), l.at("k3"), l.at("p1"), l.at("p2")};
+        t.frames[f.at("frame").get<int>()] = o;
+    }
+    for (const auto& p : j.at("points")) {
+        TruePoint o;
+        o.position = {p.at("position")[0].get<double>(), p.at("position")[1].get<double>(), p.at("position")[2].get<double>()};
+        for (const auto& s : p.at("seen")) o.seen.emplace_back(s[0].get<int>(), Eigen::Vector2d(s[1].get<double>(), s[2].get<double>()));
+        t.points.push_back(std::move(o));
+    }
+    return t;
+}
+
+struct Solved {
+    View view;
+    CameraPose pose;
+    Intrinsics lens;
+};
+
+/// Least squares over a few numbers by Levenberg–Marquardt with difference quotients: small problems, no need for more.
+void minimise(Eigen::VectorXd& x, const std::function<Eigen::VectorXd(const Eigen::VectorXd&)>& residuals) {
+    double damping = 1e-3;
+    Eigen::VectorXd r = residuals(x);
+    for (int i = 0; i < 50; ++i) {
+        Eigen::MatrixXd j(r.size(), x.size());
+        for (Eigen::Index k = 0; k < x.size(); ++k) {
+            const double h = 1e-6 * std::max(1.0, std::fabs(x(k)));
+            Eigen::VectorXd y = x;
+            y(k) += h;
+            j.col(k) = (residuals(y) - r) / h;
+        }
+        Eigen::MatrixXd a = j.transpose() * j;
+        a.diagonal() *= 1 + damping;
+        const Eigen::VectorXd step = a.ldlt().solve(j.transpose() * r);
+        const Eigen::VectorXd next = residuals(x - step);
+        if (next.squaredNorm() < r.squaredNorm()) {
+            const bool small = r.squaredNorm() - next.squaredNorm() < 1e-12 * r.squaredNorm();
+            x -= step, r = next, damping *= 0.1;
+            if (small) return;
+        } else if ((damping *= 10) > 1e8) {
+            return;
+        }
+    }
+}
+
+Similarity similarityOf(const Eigen::VectorXd& x) {
+    const Eigen::Vector3d turn = x.segment<3>(0);
+    const double angle = turn.norm();
+    Similarity s;
+    if (angle > 0) s.rotation = Eigen::Quaterniond(Eigen::AngleAxisd(angle, turn / angle));
+    s.scale = std::exp(x(3));
+    s.shift = x.segment<3>(4);
+    return s;
+}
+
+/// Similarity from true to solved space: camera places and orientations give the start, whatever the path looks like.
+Similarity startAlignment(const Truth& t, const std::map<int, Solved>& solved) {
+    Eigen::Matrix4d sum = Eigen::Matrix4d::Zero();
+    Eigen::Vector3d trueMiddle = Eigen::Vector3d::Zero(), middle = trueMiddle;
+    for (const auto& [f, s] : solved) {
+        const Eigen::Quaterniond q = s.pose.worldFromCamera * t.frames.at(f).pose.worldFromCamera.conjugate();
+        sum += q.coeffs() * q.coeffs().transpose();
+        trueMiddle += t.frames.at(f).pose.position, middle += s.pose.position;
+    }
+    const double n = double(solved.size());
+    trueMiddle /= n, middle /= n;
+    Similarity out;
+    out.rotation = Eigen::Quaterniond(Eigen::SelfAdjointEigenSolver<Eigen::Matrix4d>(sum).eigenvectors().col(3).eval());
+    double a = 0, b = 0;
+    for (const auto& [f, s] : solved) a += (s.pose.position - middle).squaredNorm(), b += (t.frames.at(f).pose.position - trueMiddle).squaredNorm();
+    out.scale = b > 0 ? std::sqrt(a / b) : 1;
+    out.shift = middle - out.scale * (out.rotation * trueMiddle);
+    return out;
+}
+
+}  // namespace
+
+std::string Judgement::line() const {
+    char text[300];
+    std::snprintf(text, sizeof text, "solved %d/%d  stick %.4f px  shape %.4f px  rotation %.4f deg  path %.4f %%  focal %.4f %%  lens %.4f px  fit %.3f px  check %.3f px", solved, frames, stickPx,
+                  shapePx, rotationDeg, pathPercent, focalPercent, lensPx, rmsPx, checkPx);
+    return text;
+}
+
+Judgement judge(const std::string& cameraJson, const std::string& truthJson) {
+    const SceneExport scene = readCameraJson(cameraJson, "camera.json");
+    const Truth truth = readTruth(truthJson);
+    Judgement out;
+    out.frames = int(truth.frames.size());
+    out.rmsPx = scene.rmsPx;
+    out.checkPx = scene.checkRmsPx;
+    std::map<int, Solved> solved;
+    for (const auto& f : scene.frames)
+        if (f.solved && truth.frames.contains(f.frame)) solved[f.frame] = {viewFromPose(f.pose), f.pose, scene.intrinsics(f)};
+    out.solved = int(solved.size());
+    if (out.solved < 3) return out;
+
+    double stick = 0;
+    int stickCount = 0;
+    for (const TruePoint& p : truth.points) {
+        std::vector<Sighting> seen;
+        std::vector<std::pair<int, Eigen::Vector2d>> pixels;
+        for (const auto& [frame, pixel] : p.seen) {
+            const auto s = solved.find(frame);
+            if (s == solved.end()) continue;
+            if (const auto n = s->second.lens.normalisedFromPixel(pixel)) seen.push_back({&s->second.view, *n, 1}), pixels.emplace_back(frame, pixel);
+        }
+        const auto placed = triangulate(seen);
+        if (!placed) continue;
+        for (const auto& [frame, pixel] : pixels)
+            if (const auto q = project(solved.at(frame).view, solved.at(frame).lens, placed->position)) stick += (*q - pixel).squaredNorm(), ++stickCount;
+    }
+    out.stickPx = stickCount ? std::sqrt(stick / stickCount) : -1;
+
+    const Similarity start = startAlignment(truth, solved);
+    const auto shapeResiduals = [&](const Eigen::VectorXd& x) {
+        const Similarity s = similarityOf(x).after(start);
+        std::vector<double> r;
+        for (const TruePoint& p : truth.points)
+            for (const auto& [frame, pixel] : p.seen) {
+                const auto at = solved.find(frame);
+                if (at == solved.end()) continue;
+                const auto q = project(at->second.view, at->second.lens, s.point(p.position));
+                r.push_back(q ? q->x() - pixel.x() : 1000), r.push_back(q ? q->y() - pixel.y() : 1000);
+            }
+        return Eigen::VectorXd(Eigen::Map<Eigen::VectorXd>(r.data(), Eigen::Index(r.size())));
+    };
+    Eigen::VectorXd x = Eigen::VectorXd::Zero(7);
+    minimise(x, shapeResiduals);
+    const Eigen::VectorXd left = shapeResiduals(x);
+    out.shapePx = std::sqrt(left.squaredNorm() / (double(left.size()) / 2));
+
+    const auto pathResiduals = [&](const Eigen::VectorXd& y) {
+        const Similarity s = similarityOf(y).after(start);
+        Eigen::VectorXd r(Eigen::Index(3 * solved.size()));
+        Eigen::Index i = 0;
+        for (const auto& [frame, c] : solved) r.segment<3>(3 * i++) = s.point(truth.frames.at(frame).pose.position) - c.pose.position;
+        return r;
+    };
+    Eigen::VectorXd y = Eigen::VectorXd::Zero(7);
+    minimise(y, pathResiduals);
+    double length = 0, turn = 0, focal = 0;
+    std::optional<Eigen::Vector3d> last;
+    for (const auto& [frame, c] : solved) {
+        const TrueFrame& f = truth.frames.at(frame);
+        if (last) length += (f.pose.position - *last).norm();
+        last = f.pose.position;
+        const double angle = (start.rotation * f.pose.worldFromCamera).angularDistance(c.pose.worldFromCamera);
+        turn += angle * angle;
+        focal += std::fabs(c.lens.focalPx / f.lens.focalPx - 1);
+    }
+    const double n = double(solved.size());
+    out.pathPercent = length > 0 ? 100 * std::sqrt(pathResiduals(y).squaredNorm() / n) / (length * start.scale * std::exp(y(3))) : 0;
+    out.rotationDeg = std::sqrt(turn / n) * 180 / M_PI;
+    out.focalPercent = 100 * focal / n;
+
+    const TrueFrame& first = truth.frames.begin()->second;
+    const Intrinsics& ours = solved.begin()->second.lens;
+    double lens = 0;
+    int lensCount = 0;
+    for (int gy = 0; gy <= 8; ++gy)
+        for (int gx = 0; gx <= 12; ++gx) {
+            const Eigen::Vector2d pixel(gx / 12.0 * (scene.width - 1), gy / 8.0 * (scene.height - 1));
+            const auto a = first.lens.normalisedFromPixel(pixel), b = ours.normalisedFromPixel(pixel);
+            if (!a || !b) continue;
+            lens += (*a * first.lens.focalPx - *b * ours.focalPx).squaredNorm();
+            ++lensCount;
+        }
+    out.lensPx = lensCount ? std::sqrt(lens / lensCount) : -1;
+    return out;
+}
+
+}  // namespace va

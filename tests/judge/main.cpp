@@ -1,0 +1,21 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// va-judge CAMERA.JSON TRUTH.JSON: compares a solve with a known true camera and prints one line.
+#include <cstdio>
+
+#include "base/atomic_file.h"
+#include "base/error.h"
+#include "judge.h"
+
+int main(int argc, char** argv) {
+    if (argc != 3) {
+        std::fprintf(stderr, "usage: va-judge camera.json truth.json\n");
+        return 2;
+    }
+    try {
+        std::printf("%s\n", va::judge(va::readFile(argv[1]), va::readFile(argv[2])).line().c_str());
+        return 0;
+    } catch (const va::Error& e) {
+        std::fprintf(stderr, "va-judge: %s\n", e.what());
+        return 1;
+    }
+}
