@@ -4,6 +4,7 @@
 #include <QFile>
 #include <QFontDatabase>
 #include <QPainter>
+#include <QPalette>
 #include <QSvgRenderer>
 #include <algorithm>
 #include <array>

@@ -186,7 +186,7 @@ BundleSummary bundle(BundleProblem& problem, const BundleOptions& options) {
     }
 
     ceres::Solver::Options solver;
-    solver.linear_solver_type = problem.views.size() > 400 ? ceres::SPARSE_SCHUR : ceres::DENSE_SCHUR;
+    solver.linear_solver_type = problem.views.size() > 250 ? ceres::SPARSE_SCHUR : ceres::DENSE_SCHUR;
     solver.linear_solver_ordering.reset(ordering);
     solver.max_num_iterations = options.iterations;
     solver.function_tolerance = options.stopWhenCostFallsBy;

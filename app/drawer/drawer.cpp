@@ -1,0 +1,73 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "drawer/drawer.h"
+
+#include <QHeaderView>
+#include <QItemSelectionModel>
+#include <QTime>
+
+namespace va {
+
+Drawer::Drawer(Document& document, QWidget* parent) : QTabWidget(parent), document_(document), model_(new FeatureModel(document, this)), table_(new QTableView), log_(new QPlainTextEdit), counts_(new QLabel) {
+    setObjectName("drawer");
+    setDocumentMode(true);
+    table_->setObjectName("featureTable");
+    table_->setAccessibleName(tr("Table of features"));
+    table_->setModel(model_);
+    table_->setSelectionBehavior(QAbstractItemView::SelectRows);
+    table_->setSelectionMode(QAbstractItemView::ExtendedSelection);
+    table_->setShowGrid(false);
+    table_->setSortingEnabled(true);
+    table_->sortByColumn(FeatureModel::mean, Qt::DescendingOrder);
+    table_->verticalHeader()->hide();
+    table_->verticalHeader()->setDefaultSectionSize(22);
+    table_->horizontalHeader()->setStretchLastSection(true);
+    table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    table_->horizontalHeader()->setHighlightSections(false);
+    const int widths[] = {34, 110, 130, 80, 90, 130, 90};
+    for (int i = 0; i < 7; ++i) table_->setColumnWidth(i, widths[i]);
+    log_->setObjectName("log");
+    log_->setReadOnly(true);
+    log_->setMaximumBlockCount(2000);
+    addTab(table_, tr("Features"));
+    addTab(log_, tr("Log"));
+    counts_->setObjectName("quiet");
+    counts_->setContentsMargins(0, 0, 12, 0);
+    setCornerWidget(counts_);
+    connect(table_->selectionModel(), &QItemSelectionModel::selectionChanged, this, [this] {
+        if (following_) return;
+        QSet<int> ids;
+        for (const QModelIndex& i : table_->selectionModel()->selectedRows()) ids.insert(model_->pathAt(i.row()));
+        following_ = true;
+        document_.selectPaths(ids);
+        following_ = false;
+    });
+    connect(model_, &QAbstractItemModel::modelReset, this, &Drawer::showSelection);
+    connect(&document_, &Document::selectionChanged, this, &Drawer::showSelection);
+    connect(&document_, &Document::shotChanged, this, &Drawer::count);
+    count();
+}
+
+void Drawer::count() {
+    counts_->setText(tr("%1 shown · %2 selected · %3 set aside").arg(model_->rowCount()).arg(document_.selectedPaths().size()).arg(model_->setAsideCount()));
+}
+
+void Drawer::showSelection() {
+    count();
+    if (following_) return;
+    following_ = true;
+    QItemSelection selection;
+    int first = -1;
+    for (int id : document_.selectedPaths()) {
+        const int row = model_->rowOf(id);
+        if (row < 0) continue;
+        selection.select(model_->index(row, 0), model_->index(row, FeatureModel::columns - 1));
+        if (first < 0 || row < first) first = row;
+    }
+    table_->selectionModel()->select(selection, QItemSelectionModel::ClearAndSelect);
+    if (first >= 0) table_->scrollTo(model_->index(first, 0));
+    following_ = false;
+}
+
+void Drawer::log(const QString& line) { log_->appendPlainText(QTime::currentTime().toString("HH:mm:ss") + "  " + line); }
+
+}  // namespace va

@@ -1,0 +1,40 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <QAbstractTableModel>
+
+#include "document/document.h"
+
+namespace va {
+
+/// All paths as rows. Sorting is done here on plain numbers, so that thousands of rows sort at once.
+class FeatureModel : public QAbstractTableModel {
+    Q_OBJECT
+  public:
+    enum Column { state, name, frames, length, mean, worst, quality, note, columns };
+    explicit FeatureModel(Document& document, QObject* parent = nullptr);
+    [[nodiscard]] int rowCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : int(rows_.size()); }
+    [[nodiscard]] int columnCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : columns; }
+    [[nodiscard]] QVariant data(const QModelIndex& index, int role) const override;
+    [[nodiscard]] QVariant headerData(int section, Qt::Orientation orientation, int role) const override;
+    void sort(int column, Qt::SortOrder order) override;
+    [[nodiscard]] int pathAt(int row) const { return rows_[size_t(row)].id; }
+    [[nodiscard]] int rowOf(int pathId) const;
+    [[nodiscard]] int setAsideCount() const { return aside_; }
+
+  private:
+    struct Row {
+        int id = 0, first = 0, last = 0, length = 0, worstFrame = 0;
+        double mean = -1, worst = -1, quality = 0;
+        bool byHand = false, aside = false;
+        QString name, note;
+    };
+    void rebuild();
+    void order();
+    Document& document_;
+    std::vector<Row> rows_;
+    int aside_ = 0, sortColumn_ = mean;
+    Qt::SortOrder sortOrder_ = Qt::DescendingOrder;
+    const void *paths_ = nullptr, *solve_ = nullptr;
+};
+
+}  // namespace va

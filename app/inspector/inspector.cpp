@@ -1,0 +1,482 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "inspector/inspector.h"
+
+#include <QAction>
+#include <QDir>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QPushButton>
+#include <QStandardPaths>
+#include <QVBoxLayout>
+#include <cmath>
+
+#include "base/error.h"
+#include "lens/film_back.h"
+#include "workflow/stale.h"
+
+namespace va {
+
+/// One step's page: rows are added from the top.
+class Inspector::Page : public QWidget {
+  public:
+    explicit Page(const QString& title) : layout_(new QVBoxLayout(this)) {
+        setObjectName("page");
+        layout_->setContentsMargins(12, 8, 12, 12);
+        layout_->setSpacing(2);
+        auto* label = new QLabel(title);
+        label->setObjectName("title");
+        layout_->addWidget(label);
+        layout_->addStretch();
+    }
+    void caption(const QString& text) {
+        auto* label = new QLabel(text);
+        label->setObjectName("caption");
+        label->setContentsMargins(0, 10, 0, 2);
+        insert(label);
+    }
+    void row(const QString& name, QWidget* value, const QString& unit = {}) {
+        auto* box = new QWidget;
+        auto* line = new QHBoxLayout(box);
+        line->setContentsMargins(0, 0, 0, 0);
+        line->setSpacing(6);
+        auto* label = new QLabel(name);
+        label->setBuddy(value);
+        value->setAccessibleName(name);
+        line->addWidget(label);
+        line->addStretch();
+        line->addWidget(value);
+        auto* after = new QLabel(unit);
+        after->setObjectName("quiet");
+        after->setFixedWidth(unit.isEmpty() ? 0 : 34);
+        line->addWidget(after);
+        box->setMinimumHeight(24);
+        insert(box);
+    }
+    QLabel* read(const QString& name, const QString& unit = {}) {
+        auto* label = new QLabel;
+        label->setTextInteractionFlags(Qt::TextSelectableByMouse);
+        label->setAlignment(Qt::AlignRight);
+        row(name, label, unit);
+        return label;
+    }
+    NumberField* number(const QString& name, int decimals, const QString& unit) {
+        auto* field = new NumberField(decimals);
+        row(name, field, unit);
+        return field;
+    }
+    void buttons(const QList<QAction*>& actions) {
+        auto* box = new QWidget;
+        auto* line = new QHBoxLayout(box);
+        line->setContentsMargins(0, 4, 0, 2);
+        line->setSpacing(6);
+        for (QAction* action : actions) {
+            auto* button = new QPushButton(action->iconText());
+            button->setToolTip(action->toolTip());
+            button->setEnabled(action->isEnabled());
+            button->setObjectName(action->objectName() + "Button");
+            connect(button, &QPushButton::clicked, action, &QAction::trigger);
+            connect(action, &QAction::changed, button, [=] { button->setEnabled(action->isEnabled()); });
+            line->addWidget(button);
+        }
+        line->addStretch();
+        insert(box);
+    }
+    QLabel* note() {
+        auto* label = new QLabel;
+        label->setObjectName("quiet");
+        label->setWordWrap(true);
+        label->setContentsMargins(0, 6, 0, 0);
+        insert(label);
+        return label;
+    }
+    void insert(QWidget* widget) { layout_->insertWidget(layout_->count() - 1, widget); }
+
+  private:
+    QVBoxLayout* layout_;
+};
+
+Inspector::Inspector(Document& document, const QMap<QString, QAction*>& actions, QWidget* parent) : QScrollArea(parent), document_(document), stack_(new QStackedWidget) {
+    setObjectName("inspector");
+    setFixedWidth(248);
+    setWidgetResizable(true);
+    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    setFrameShape(QFrame::NoFrame);
+    setWidget(stack_);
+    buildPlate(actions);
+    buildLens();
+    buildFeatures(actions);
+    buildSolve(actions);
+    buildGround(actions);
+    buildLayout(actions);
+    buildProof();
+    buildExport();
+    connect(&document_, &Document::shotChanged, this, &Inspector::refresh);
+    connect(&document_, &Document::selectionChanged, this, &Inspector::refresh);
+    connect(&document_, &Document::frameChanged, this, &Inspector::refresh);
+    connect(&document_, &Document::fileNameChanged, this, &Inspector::refresh);
+    refresh();
+}
+
+void Inspector::showStep(Step step) { stack_->setCurrentIndex(int(step)); }
+
+void Inspector::refresh() {
+    for (const auto& r : refreshers_) r();
+}
+
+Inspector::Page* Inspector::addPage(const QString& title) {
+    auto* page = new Page(title);
+    stack_->addWidget(page);
+    return page;
+}
+
+void Inspector::editBack(const QString& name, const std::function<void(CameraBack&)>& change) {
+    Shot next = document_.shot();
+    change(next.back);
+    if (!(next.back == document_.shot().back)) document_.edit(name, next);
+}
+
+void Inspector::editThing(const QString& name, const std::function<void(Thing&)>& change) {
+    if (const Thing* t = document_.shot().thing(document_.selectedThing())) {
+        Thing next = *t;
+        change(next);
+        document_.changeThing(name, next);
+    }
+}
+
+void Inspector::buildPlate(const QMap<QString, QAction*>& actions) {
+    Page* page = addPage(tr("Plate"));
+    page->buttons({actions["open"]});
+    page->caption(tr("Picture"));
+    QLabel* format = page->read(tr("Format"));
+    QLabel* size = page->read(tr("Size"), tr("px"));
+    QLabel* bits = page->read(tr("Depth"), tr("bit"));
+    NumberField* aspect = page->number(tr("Pixel aspect"), 3, QString());
+    aspect->setObjectName("pixelAspect");
+    page->caption(tr("Time"));
+    auto* rate = new QLineEdit;
+    rate->setObjectName("rateField");
+    rate->setFixedWidth(92);
+    rate->setAlignment(Qt::AlignRight);
+    rate->setToolTip(tr("25, 23.976 or 24000/1001"));
+    page->row(tr("Frame rate"), rate, tr("fps"));
+    QLabel* frames = page->read(tr("Frames"));
+    NumberField* in = page->number(tr("In"), 0, QString());
+    NumberField* out = page->number(tr("Out"), 0, QString());
+    in->setObjectName("rangeIn");
+    out->setObjectName("rangeOut");
+    page->caption(tr("From the camera"));
+    QLabel* camera = page->read(tr("Model"));
+    QLabel* focal = page->read(tr("Focal length"), tr("mm"));
+    QLabel* note = page->note();
+    connect(rate, &QLineEdit::editingFinished, this, [this, rate] {
+        const Shot& s = document_.shot();
+        if (!s.hasPlate() || rate->text() == QString::fromStdString(s.rate().label())) return;
+        try {
+            Shot next = s;
+            next.overrides.rate = parseRational(rate->text().toStdString());
+            document_.edit(tr("Set frame rate"), next);
+        } catch (const Error& e) {
+            Q_EMIT document_.troubled(QString::fromUtf8(e.what()));
+            refresh();
+        }
+    });
+    connect(aspect, &NumberField::edited, this, [this](double v) {
+        if (v <= 0) return refresh();
+        Shot next = document_.shot();
+        next.overrides.pixelAspect = reduced(std::llround(v * 1000000), 1000000);
+        document_.edit(tr("Set pixel aspect"), next);
+    });
+    connect(in, &NumberField::edited, this, [this](double v) { document_.setRange({int(v), document_.shot().range.last}); });
+    connect(out, &NumberField::edited, this, [this](double v) { document_.setRange({document_.shot().range.first, int(v)}); });
+    refreshers_.push_back([=, this] {
+        const Shot& s = document_.shot();
+        const PlateInfo& p = s.plate;
+        format->setText(QString::fromStdString(p.format));
+        size->setText(s.hasPlate() ? tr("%1 × %2").arg(p.width).arg(p.height) : QString());
+        bits->setText(s.hasPlate() ? QString::number(p.bits) : QString());
+        aspect->setValue(s.pixelAspect());
+        if (!rate->hasFocus()) rate->setText(s.hasPlate() ? QString::fromStdString(s.rate().label()) : QString());
+        frames->setText(s.hasPlate() ? tr("%1–%2").arg(p.frames.first).arg(p.frames.last) : QString());
+        in->setValue(s.range.first);
+        out->setValue(s.range.last);
+        camera->setText(p.cameraModel.empty() ? tr("not said") : QString::fromStdString(p.cameraMaker + " " + p.cameraModel));
+        focal->setText(p.focalMm ? QString::number(*p.focalMm, 'g', 6) : tr("not said"));
+        QStringList notes;
+        if (p.rateAssumed && !s.overrides.rate && !p.still && s.hasPlate()) notes << tr("The files do not say the rate: %1 fps is assumed.").arg(QString::fromStdString(p.rate.label()));
+        if (p.encoding == PictureEncoding::linear) notes << tr("Linear light, shown through the sRGB curve.");
+        if (p.encoding == PictureEncoding::log) notes << tr("Log code values, shown through the Cineon and sRGB curves.");
+        for (const auto& w : p.warnings) notes << QString::fromStdString(w);
+        note->setText(notes.join("\n\n"));
+    });
+}
+
+void Inspector::buildLens() {
+    Page* page = addPage(tr("Lens"));
+    page->caption(tr("Camera back"));
+    NumberField* sensor = page->number(tr("Sensor width"), 3, tr("mm"));
+    sensor->setObjectName("sensorWidth");
+    auto* known = new QComboBox;
+    known->addItems({tr("unknown"), tr("start value"), tr("known")});
+    known->setObjectName("focalKnown");
+    page->row(tr("Focal length is"), known);
+    NumberField* focal = page->number(tr("Focal length"), 3, tr("mm"));
+    focal->setObjectName("focalMm");
+    page->caption(tr("Distortion"));
+    auto* distortion = new QComboBox;
+    distortion->addItems({tr("unknown"), tr("start value"), tr("known")});
+    distortion->setObjectName("distortionKnown");
+    page->row(tr("Distortion is"), distortion);
+    NumberField* k1 = page->number(tr("k1"), 5, QString());
+    NumberField* k2 = page->number(tr("k2"), 5, QString());
+    page->caption(tr("Solved"));
+    QLabel* solvedMm = page->read(tr("Focal length"), tr("mm"));
+    QLabel* solvedPx = page->read(tr("Focal length"), tr("px"));
+    QLabel* across = page->read(tr("Field of view"), tr("°"));
+    QLabel* solvedK1 = page->read(tr("k1"));
+    QLabel* solvedK2 = page->read(tr("k2"));
+    QLabel* note = page->note();
+    connect(sensor, &NumberField::edited, this, [this](double v) {
+        if (v > 0) editBack(tr("Set sensor width"), [v](CameraBack& b) { b.sensorWidthMm = v, b.sensorAssumed = false; });
+    });
+    connect(known, &QComboBox::activated, this, [this](int i) {
+        editBack(tr("Set focal length state"), [&, i](CameraBack& b) {
+            b.focal = Known(i);
+            const Shot& s = document_.shot();
+            if (i != 0 && b.focalMm <= 0) b.focalMm = s.plate.focalMm ? *s.plate.focalMm : s.solve->has() ? focalMmFromPx(s.solve->lens.focalPx, b.sensorWidthMm, s.plate.width, s.pixelAspect()) : 35;
+        });
+    });
+    connect(focal, &NumberField::edited, this, [this](double v) {
+        if (v > 0) editBack(tr("Set focal length"), [v](CameraBack& b) { b.focalMm = v; if (b.focal == Known::unknown) b.focal = Known::start; });
+    });
+    connect(distortion, &QComboBox::activated, this, [this](int i) { editBack(tr("Set distortion state"), [i](CameraBack& b) { b.distortion = Known(i); }); });
+    connect(k1, &NumberField::edited, this, [this](double v) { editBack(tr("Set k1"), [v](CameraBack& b) { b.lens.k1 = v; if (b.distortion == Known::unknown) b.distortion = Known::start; }); });
+    connect(k2, &NumberField::edited, this, [this](double v) { editBack(tr("Set k2"), [v](CameraBack& b) { b.lens.k2 = v; if (b.distortion == Known::unknown) b.distortion = Known::start; }); });
+    refreshers_.push_back([=, this] {
+        const Shot& s = document_.shot();
+        sensor->setValue(s.back.sensorWidthMm);
+        known->setCurrentIndex(int(s.back.focal));
+        focal->setValue(s.back.focalMm);
+        focal->setEnabled(s.back.focal != Known::unknown);
+        distortion->setCurrentIndex(int(s.back.distortion));
+        k1->setValue(s.back.lens.k1);
+        k2->setValue(s.back.lens.k2);
+        k1->setEnabled(s.back.distortion != Known::unknown);
+        k2->setEnabled(s.back.distortion != Known::unknown);
+        const bool has = s.solve->has() && s.solve->motion != Motion::fixed;
+        const Intrinsics& l = s.solve->lens;
+        solvedMm->setText(has ? QString::number(focalMmFromPx(l.focalPx, s.back.sensorWidthMm, s.plate.width, s.pixelAspect()), 'f', 3) : QString("–"));
+        solvedPx->setText(has ? QString::number(l.focalPx, 'f', 2) : QString("–"));
+        across->setText(has ? QString::number(fieldOfView(l.focalPx / l.pixelAspect, s.plate.width) * 180 / M_PI, 'f', 3) : QString("–"));
+        solvedK1->setText(has ? QString::number(l.lens.k1, 'f', 6) : QString("–"));
+        solvedK2->setText(has ? QString::number(l.lens.k2, 'f', 6) : QString("–"));
+        note->setText(s.back.sensorAssumed ? tr("The sensor width is assumed: mm then only name an angle of view.") : QString());
+    });
+}
+
+void Inspector::buildFeatures(const QMap<QString, QAction*>& actions) {
+    Page* page = addPage(tr("Features"));
+    page->buttons({actions["follow"]});
+    page->caption(tr("Paths"));
+    QLabel* all = page->read(tr("In use"));
+    QLabel* aside = page->read(tr("Set aside"));
+    QLabel* here = page->read(tr("In this frame"));
+    page->caption(tr("Selection"));
+    QLabel* count = page->read(tr("Paths"));
+    QLabel* frames = page->read(tr("Frames"));
+    QLabel* error = page->read(tr("Error"), tr("px"));
+    QLabel* why = page->note();
+    page->buttons({actions["setAside"], actions["bringBack"]});
+    refreshers_.push_back([=, this] {
+        const Shot& s = document_.shot();
+        int used = 0, off = 0, now = 0;
+        for (const Path& p : *s.paths) {
+            (p.setAside ? off : used)++;
+            now += !p.setAside && p.at(document_.frame()) != nullptr;
+        }
+        all->setText(QString::number(used));
+        aside->setText(QString::number(off));
+        here->setText(QString::number(now));
+        const auto& chosen = document_.selectedPaths();
+        count->setText(QString::number(chosen.size()));
+        const Path* one = chosen.size() == 1 ? s.path(*chosen.begin()) : nullptr;
+        frames->setText(one ? tr("%1–%2").arg(one->frames().first).arg(one->frames().last) : QString("–"));
+        error->setText("–");
+        why->clear();
+        if (!one) return;
+        for (const SolvedPoint& p : s.solve->points)
+            if (p.pathId == one->id) error->setText(tr("%1, worst %2 at %3").arg(p.rmsPx, 0, 'f', 2).arg(p.worstPx, 0, 'f', 2).arg(p.worstFrame));
+        QStringList notes;
+        if (one->setAside) notes << tr("Set aside: %1.").arg(QString::fromStdString(one->setAsideReason));
+        for (const SolveOutlier& o : s.solve->outliers)
+            if (o.pathId == one->id) notes << (o.whole ? tr("Not used by the solve: %1.") : tr("Partly not used by the solve: %1.")).arg(QString::fromStdString(o.reason));
+        why->setText(notes.join(' '));
+    });
+}
+
+void Inspector::buildSolve(const QMap<QString, QAction*>& actions) {
+    Page* page = addPage(tr("Solve"));
+    page->buttons({actions["solve"]});
+    page->caption(tr("Error"));
+    QLabel* fit = page->read(tr("Fit"), tr("px"));
+    QLabel* check = page->read(tr("Check"), tr("px"));
+    QLabel* here = page->read(tr("This frame"), tr("px"));
+    page->caption(tr("Camera"));
+    QLabel* motion = page->read(tr("Move"));
+    QLabel* frames = page->read(tr("Frames solved"));
+    QLabel* points = page->read(tr("Points"));
+    QLabel* outliers = page->read(tr("Not believed"));
+    QLabel* seconds = page->read(tr("Solved in"), tr("s"));
+    QLabel* note = page->note();
+    refreshers_.push_back([=, this] {
+        const Shot& s = document_.shot();
+        const SolveResult& r = *s.solve;
+        const bool has = r.has();
+        fit->setText(has ? QString::number(r.rmsPx, 'f', 3) : QString("–"));
+        check->setText(r.checkRmsPx >= 0 ? QString::number(r.checkRmsPx, 'f', 3) : QString("–"));
+        const SolvedFrame* f = r.at(document_.frame());
+        here->setText(f && f->solved ? QString::number(f->rmsPx, 'f', 3) : QString("–"));
+        static const char* words[] = {QT_TR_NOOP("–"), QT_TR_NOOP("free"), QT_TR_NOOP("turns only"), QT_TR_NOOP("stands still")};
+        motion->setText(tr(words[int(r.motion)]));
+        frames->setText(has ? tr("%1 of %2").arg(r.solvedCount()).arg(r.frames.size()) : QString("–"));
+        points->setText(QString::number(r.points.size()));
+        outliers->setText(QString::number(std::count_if(r.outliers.begin(), r.outliers.end(), [](const auto& o) { return o.whole; })));
+        seconds->setText(has ? QString::number(r.solveSeconds, 'f', 1) : QString("–"));
+        note->setText(r.checkPaths > 0 ? tr("The check error comes from %1 paths that were held back from the solve.").arg(r.checkPaths) : QString());
+    });
+}
+
+void Inspector::buildGround(const QMap<QString, QAction*>& actions) {
+    Page* page = addPage(tr("Ground"));
+    page->caption(tr("Level"));
+    QLabel* from = page->read(tr("From"));
+    QLabel* fit = page->read(tr("Fit"), QStringLiteral(" "));
+    page->buttons({actions["level"], actions["autoLevel"]});
+    page->caption(tr("Origin and facing"));
+    QLabel* origin = page->read(tr("Origin"));
+    QLabel* along = page->read(tr("Z axis along"));
+    page->buttons({actions["origin"], actions["zAlong"]});
+    page->caption(tr("Scale"));
+    NumberField* length = page->number(tr("Distance"), 3, tr("m"));
+    length->setObjectName("scaleLength");
+    QLabel* between = page->read(tr("Between"));
+    QLabel* unit = page->read(tr("1 scene unit"), tr("m"));
+    page->buttons({actions["scale"]});
+    page->caption(tr("Camera in this frame"));
+    QLabel* position = page->read(tr("Position"), QStringLiteral(" "));
+    QLabel* note = page->note();
+    length->setValue(1);
+    connect(length, &NumberField::edited, this, [this](double v) {
+        GroundSpec spec = document_.shot().groundSpec;
+        if (!spec.length || v <= 0) return;
+        spec.length->metres = v;
+        document_.setGround(tr("Set scale"), spec);
+    });
+    refreshers_.push_back([=, this] {
+        const Shot& s = document_.shot();
+        const GroundSpec& g = s.groundSpec;
+        const GroundFit& f = *s.ground;
+        const auto name = [&](int id) { const Path* p = s.path(id); return p && !p->name.empty() ? QString::fromStdString(p->name) : tr("point %1").arg(id); };
+        from->setText(f.level ? (g.levelPaths.empty() ? tr("%1 points, found") : tr("%1 points")).arg(f.usedPaths.size()) : QString("–"));
+        fit->setText(f.level ? (f.metric ? tr("%1 mm RMS").arg(f.rms * 1000, 0, 'f', 1) : tr("%1 units RMS").arg(f.rms, 0, 'g', 3)) : QString("–"));
+        origin->setText(g.originPath ? name(*g.originPath) : tr("middle of floor"));
+        along->setText(g.zAlong ? tr("%1 → %2").arg(g.zAlong->from).arg(g.zAlong->to) : tr("first camera"));
+        if (g.length) length->setValue(g.length->metres);
+        between->setText(g.length ? tr("points %1, %2").arg(g.length->from).arg(g.length->to) : QString("–"));
+        unit->setText(f.metric ? QString::number(f.worldFromSolve.scale, 'f', 5) : QString("–"));
+        const auto pose = s.worldPose(document_.frame());
+        position->setText(pose ? tr("%1, %2, %3 %4").arg(pose->position.x(), 0, 'f', 3).arg(pose->position.y(), 0, 'f', 3).arg(pose->position.z(), 0, 'f', 3).arg(QLatin1String(s.unit())) : QString("–"));
+        note->setText(!f.trouble.empty() ? QString::fromStdString(f.trouble)
+                                         : tr("Select points in a view or in the table: three or more for the level, one for the origin, two for the Z axis or a length."));
+    });
+}
+
+void Inspector::buildLayout(const QMap<QString, QAction*>& actions) {
+    Page* page = addPage(tr("Layout"));
+    page->buttons({actions["boxTool"], actions["anchor"]});
+    page->caption(tr("Selected thing"));
+    auto* name = new QLineEdit;
+    name->setObjectName("thingName");
+    name->setFixedWidth(126);
+    page->row(tr("Name"), name);
+    NumberField* at[3];
+    NumberField* size[3];
+    const QString axes[3] = {tr("X"), tr("Y"), tr("Z")}, sides[3] = {tr("Width"), tr("Height"), tr("Depth")};
+    for (int k = 0; k < 3; ++k) {
+        at[k] = page->number(axes[k], 4, tr("unit"));
+        connect(at[k], &NumberField::edited, this, [this, k](double v) { editThing(tr("Move thing"), [k, v](Thing& t) { t.position[k] = v; }); });
+    }
+    NumberField* turn = page->number(tr("Turn"), 2, tr("°"));
+    connect(turn, &NumberField::edited, this, [this](double v) {
+        editThing(tr("Turn thing"), [v](Thing& t) { t.rotation = Eigen::Quaterniond(Eigen::AngleAxisd(v * M_PI / 180, Eigen::Vector3d::UnitY())); });
+    });
+    for (int k = 0; k < 3; ++k) {
+        size[k] = page->number(sides[k], 4, tr("unit"));
+        size[k]->setObjectName(QStringLiteral("thingSize%1").arg(k));
+        connect(size[k], &NumberField::edited, this, [this, k](double v) { if (v > 0) editThing(tr("Size thing"), [k, v](Thing& t) { t.size[k] = v; }); });
+    }
+    page->buttons({actions["removeThing"]});
+    QLabel* note = page->note();
+    connect(name, &QLineEdit::editingFinished, this, [this, name] {
+        if (!name->text().isEmpty()) editThing(tr("Rename thing"), [&](Thing& t) { t.name = name->text().toStdString(); });
+    });
+    refreshers_.push_back([=, this] {
+        const Thing* t = document_.shot().thing(document_.selectedThing());
+        for (QWidget* w : {static_cast<QWidget*>(name), static_cast<QWidget*>(turn)}) w->setEnabled(t);
+        for (int k = 0; k < 3; ++k) at[k]->setEnabled(t), size[k]->setEnabled(t && t->kind == ThingKind::box);
+        note->setText(t ? QString() : tr("Place box, then click on the floor in the plate. Drag a box to move it over the ground; the camera stays as solved."));
+        if (!t) return name->clear();
+        if (!name->hasFocus()) name->setText(QString::fromStdString(t->name));
+        const Eigen::Vector3d z = t->rotation * Eigen::Vector3d::UnitZ();
+        turn->setValue(std::atan2(z.x(), z.z()) * 180 / M_PI);
+        for (int k = 0; k < 3; ++k) at[k]->setValue(t->position[k]), size[k]->setValue(t->size[k]);
+    });
+}
+
+void Inspector::buildProof() {
+    Page* page = addPage(tr("Proof"));
+    QLabel* note = page->note();
+    note->setText(tr("Things are drawn over the plate with the solved camera and lens. Look at the first frame, the last and those between: does it stick?"));
+}
+
+void Inspector::buildExport() {
+    Page* page = addPage(tr("Export"));
+    page->caption(tr("Folder"));
+    auto* folder = new QLineEdit;
+    folder->setObjectName("exportFolder");
+    folder->setAccessibleName(tr("Export folder"));
+    page->insert(folder);
+    auto* write = new QPushButton(tr("Write and verify"));
+    write->setObjectName("exportButton");
+    write->setToolTip(tr("Writes camera.json, camera.usda and cloud.ply, reads them back and compares in px"));
+    page->insert(write);
+    page->caption(tr("What the next program must show"));
+    QLabel* size = page->read(tr("Size"), tr("px"));
+    QLabel* rate = page->read(tr("Rate"), tr("fps"));
+    QLabel* range = page->read(tr("Frames"));
+    QLabel* unit = page->read(tr("Unit"));
+    QLabel* report = page->note();
+    report->setObjectName("exportReport");
+    connect(write, &QPushButton::clicked, this, [=, this] {
+        try {
+            report->setText(document_.exportTo(folder->text()).join("\n\n"));
+        } catch (const Error& e) {
+            Q_EMIT document_.troubled(QString::fromUtf8(e.what()));
+        }
+    });
+    refreshers_.push_back([=, this] {
+        const Shot& s = document_.shot();
+        if (!folder->hasFocus() && !folder->isModified()) {
+            const QString base = document_.fileName().isEmpty() ? QStandardPaths::writableLocation(QStandardPaths::DocumentsLocation) : QFileInfo(document_.fileName()).absolutePath();
+            folder->setText(base + "/" + QString::fromStdString(s.name.empty() ? "shot" : s.name) + "-export");
+        }
+        write->setEnabled(s.solve->has());
+        size->setText(s.hasPlate() ? tr("%1 × %2").arg(s.plate.width).arg(s.plate.height) : QString("–"));
+        rate->setText(s.hasPlate() ? tr("%1 (%2/%3)").arg(QString::fromStdString(s.rate().label())).arg(s.rate().num).arg(s.rate().den) : QString("–"));
+        range->setText(s.solve->frames.empty() ? QString("–") : tr("%1–%2").arg(s.solve->frames.front().frame).arg(s.solve->frames.back().frame));
+        unit->setText(s.ground->metric ? tr("metres") : tr("scene units"));
+        if (s.exportedFrom == 0) report->setText(tr("Every file is read back and re-projected before it counts as written."));
+        else if (stalenessOf(s).exported) report->setText(tr("The files were written before the last change."));
+    });
+}
+
+}  // namespace va

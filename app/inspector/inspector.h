@@ -1,0 +1,43 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <QComboBox>
+#include <QFormLayout>
+#include <QLabel>
+#include <QScrollArea>
+#include <QStackedWidget>
+
+#include "document/document.h"
+#include "inspector/number_field.h"
+#include "workflow/verdict.h"
+
+namespace va {
+
+/// What the step in hand needs to show and to set. Captions, label left, value right, unit after it.
+class Inspector : public QScrollArea {
+    Q_OBJECT
+  public:
+    /// `actions` by name, for the buttons of a page.
+    Inspector(Document& document, const QMap<QString, QAction*>& actions, QWidget* parent = nullptr);
+    void showStep(Step step);
+
+  private:
+    class Page;
+    Page* addPage(const QString& title);
+    void buildPlate(const QMap<QString, QAction*>& actions);
+    void buildLens();
+    void buildFeatures(const QMap<QString, QAction*>& actions);
+    void buildSolve(const QMap<QString, QAction*>& actions);
+    void buildGround(const QMap<QString, QAction*>& actions);
+    void buildLayout(const QMap<QString, QAction*>& actions);
+    void buildProof();
+    void buildExport();
+    void editBack(const QString& name, const std::function<void(CameraBack&)>& change);
+    void editThing(const QString& name, const std::function<void(Thing&)>& change);
+    void refresh();
+
+    Document& document_;
+    QStackedWidget* stack_;
+    std::vector<std::function<void()>> refreshers_;
+};
+
+}  // namespace va

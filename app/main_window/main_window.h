@@ -1,0 +1,78 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <QActionGroup>
+#include <QLabel>
+#include <QMainWindow>
+#include <QMap>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QSplitter>
+
+#include "document/document.h"
+
+namespace va {
+
+class Drawer;
+class Inspector;
+class PlateView;
+class Route;
+class SceneView;
+class Strip;
+
+/// The one window: bar, route, plate and scene view, inspector, strip, drawer. Knows the actions and wires the parts.
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+  public:
+    explicit MainWindow(QWidget* parent = nullptr);
+    ~MainWindow() override;
+
+    [[nodiscard]] Document& document() { return document_; }
+    [[nodiscard]] QAction* action(const QString& name) const { return actions_.value(name); }
+    /// Opens a plate or a project, by its ending. Troubles are shown, not thrown.
+    bool openPath(const QString& path);
+    bool saveTo(const QString& file);
+
+  protected:
+    void closeEvent(QCloseEvent* event) override;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+
+  private:
+    QAction* add(const QString& name, const QString& text, const QString& shortText, const QKeySequence& key, const QString& iconName, const std::function<void()>& run);
+    void makeActions();
+    void makeGroundActions();
+    void makeMenus();
+    QWidget* makeBar();
+    void makeLayout();
+    void refresh();
+    void refreshJob();
+    void showTrouble(const QString& sentence);
+    void say(const QString& sentence);
+    bool mayDiscard();
+    bool save();
+    bool saveAs();
+    void open();
+    void locateFootage();
+    void remember(const QString& path);
+    void fillRecent();
+    void setViews(int which);
+    [[nodiscard]] std::vector<int> selectionInOrder() const;
+
+    Document document_;
+    QMap<QString, QAction*> actions_;
+    QStringList order_;
+    std::vector<int> pickOrder_;  ///< selected paths in the order of picking: "from" before "to"
+    QMenu* recent_ = nullptr;
+    QLabel *name_ = nullptr, *size_ = nullptr, *rate_ = nullptr, *range_ = nullptr, *jobText_ = nullptr;
+    QProgressBar* jobBar_ = nullptr;
+    QPushButton *match_ = nullptr, *cancel_ = nullptr;
+    Route* route_ = nullptr;
+    PlateView* plate_ = nullptr;
+    SceneView* scene_ = nullptr;
+    Inspector* inspector_ = nullptr;
+    Strip* strip_ = nullptr;
+    Drawer* drawer_ = nullptr;
+    QSplitter *views_ = nullptr, *column_ = nullptr;
+};
+
+}  // namespace va

@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <QString>
+#include <functional>
+
+namespace va {
+
+class MainWindow;
+
+/// Walks the window through its main views on a plate and writes a picture of each: remakes docs/screenshots, and stands in for a look at the demo
+/// where there is no display. It presses what a person would press; nothing is faked.
+class PictureRun {
+  public:
+    PictureRun(MainWindow& window, const QString& folder) : window_(window), folder_(folder) {}
+    /// 0 when all pictures were written.
+    int exec();
+
+  private:
+    void waitUntil(const std::function<bool()>& done, int milliseconds);
+    void settle();
+    bool take(const QString& name);
+    MainWindow& window_;
+    QString folder_;
+};
+
+}  // namespace va

@@ -1,0 +1,376 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "plate_view/plate_canvas.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <QWheelEvent>
+#include <cmath>
+
+#include "drawing/scene_drawing.h"
+#include "style/theme.h"
+
+namespace va {
+
+PlateCanvas::PlateCanvas(Document& document, QWidget* parent) : QWidget(parent), document_(document) {
+    setObjectName("plateCanvas");
+    setAccessibleName(tr("Plate view"));
+    setMinimumSize(240, 160);
+    setMouseTracking(true);
+    setFocusPolicy(Qt::ClickFocus);
+    setAttribute(Qt::WA_OpaquePaintEvent);
+    connect(&document_, &Document::plateChanged, this, &PlateCanvas::openCache);
+    connect(&document_, &Document::shotChanged, this, [this] { index(); update(); });
+    connect(&document_, &Document::selectionChanged, this, qOverload<>(&QWidget::update));
+    connect(&document_, &Document::frameChanged, this, [this](int frame) {
+        if (cache_) cache_->setFocus(frame, direction_, document_.shot().range);
+        update();
+    });
+}
+
+PlateCanvas::~PlateCanvas() = default;
+
+void PlateCanvas::openCache() {
+    cache_.reset();
+    const Shot& shot = document_.shot();
+    if (shot.hasPlate() && document_.plateTrouble().isEmpty()) {
+        try {
+            cache_ = std::make_unique<FrameCache>(openPlate(shot.plateSpec, shot.overrides), FrameCache::defaultBudget, [this](int frame) {
+                QMetaObject::invokeMethod(this, [this, frame] {
+                    if (frame == document_.frame()) update();
+                    Q_EMIT frameArrived(frame);
+                }, Qt::QueuedConnection);
+            });
+            cache_->setFocus(document_.frame(), direction_, shot.range);
+        } catch (const std::exception& e) {
+            Q_EMIT document_.troubled(QString::fromUtf8(e.what()));
+        }
+    }
+    fit();
+}
+
+void PlateCanvas::index() {
+    const Shot& shot = document_.shot();
+    if (indexed_ != shot.paths.get()) {
+        indexed_ = shot.paths.get();
+        byFrame_.assign(size_t(std::max(0, shot.plate.frames.count())), {});
+        for (size_t p = 0; p < shot.paths->size(); ++p) {
+            const auto& points = (*shot.paths)[p].points;
+            for (size_t i = 0; i < points.size(); ++i)
+                if (shot.plate.frames.contains(points[i].frame)) byFrame_[size_t(points[i].frame - shot.plate.frames.first)].push_back({int(p), int(i)});
+        }
+    }
+    placed_.clear();
+    for (const SolvedPoint& p : shot.solve->points) placed_[p.pathId] = shot.worldPoint(p);
+}
+
+bool PlateCanvas::pictureReady(int frame) const { return cache_ && (cache_->picture(frame) || !cache_->trouble(frame).empty() || !document_.shot().plate.exists(frame)); }
+
+void PlateCanvas::setPlayDirection(int direction) { direction_ = direction; }
+
+void PlateCanvas::setTool(PlateTool tool) {
+    tool_ = tool;
+    setCursor(tool == PlateTool::select ? Qt::ArrowCursor : Qt::CrossCursor);
+    Q_EMIT toolChanged();
+}
+
+void PlateCanvas::fit() {
+    const Shot& shot = document_.shot();
+    fitted_ = true;
+    if (shot.hasPlate() && width() > 0 && height() > 0) {
+        zoom_ = std::min(width() / (shot.plate.width * shot.pixelAspect()), double(height()) / shot.plate.height);
+        origin_ = QPointF((width() - shot.plate.width * shot.pixelAspect() * zoom_) / 2, (height() - shot.plate.height * zoom_) / 2);
+    }
+    Q_EMIT zoomChanged();
+    update();
+}
+
+void PlateCanvas::setZoom(double factor) {
+    const QPointF middle(width() / 2.0, height() / 2.0), pixel = toPixel(middle);
+    zoom_ = std::clamp(factor, 0.05, 32.0);
+    fitted_ = false;
+    origin_ += middle - fromPixel(pixel.x(), pixel.y());
+    Q_EMIT zoomChanged();
+    update();
+}
+
+QPointF PlateCanvas::fromPixel(double x, double y) const { return origin_ + QPointF((x + 0.5) * zoom_ * document_.shot().pixelAspect(), (y + 0.5) * zoom_); }
+
+QPointF PlateCanvas::toPixel(const QPointF& at) const {
+    const QPointF d = at - origin_;
+    return {d.x() / (zoom_ * document_.shot().pixelAspect()) - 0.5, d.y() / zoom_ - 0.5};
+}
+
+void PlateCanvas::resizeEvent(QResizeEvent*) {
+    if (fitted_) fit();
+}
+
+std::function<std::optional<QPointF>(const Eigen::Vector3d&)> PlateCanvas::projector(CameraPose& pose) const {
+    const auto camera = document_.shot().worldPose(document_.frame());
+    if (!camera || document_.shot().solve->motion != Motion::free) return {};
+    pose = *camera;
+    const View view = viewFromPose(pose);
+    const Intrinsics lens = document_.shot().solve->lens;
+    return [this, view, lens](const Eigen::Vector3d& p) -> std::optional<QPointF> {
+        const auto pixel = project(view, lens, p);
+        if (!pixel || std::fabs(pixel->x()) > 50000 || std::fabs(pixel->y()) > 50000) return std::nullopt;
+        return fromPixel(pixel->x(), pixel->y());
+    };
+}
+
+void PlateCanvas::paintEvent(QPaintEvent*) {
+    const Theme& theme = Theme::current();
+    QPainter painter(this);
+    painter.fillRect(rect(), theme.well);
+    const Shot& shot = document_.shot();
+    if (!shot.hasPlate()) return drawEmpty(painter, tr("Open a movie, numbered stills or a photo: Ctrl+O, or drag it here."));
+    const QRectF target(origin_, QSizeF(shot.plate.width * shot.pixelAspect() * zoom_, shot.plate.height * zoom_));
+    if (!document_.plateTrouble().isEmpty()) {
+        painter.fillRect(target, theme.field);
+        drawEmpty(painter, document_.plateTrouble());
+    } else if (cache_) {
+        const int frame = document_.frame();
+        if (const auto picture = cache_->picture(frame)) {
+            const QImage image(reinterpret_cast<const uchar*>(picture->data.data()), picture->width, picture->height, picture->width * 4, QImage::Format_RGB32);
+            painter.setRenderHint(QPainter::SmoothPixmapTransform, zoom_ < 1.5);
+            painter.drawImage(target, image);
+        } else if (const std::string trouble = cache_->trouble(frame); !trouble.empty()) {
+            painter.fillRect(target, theme.field);
+            drawEmpty(painter, QString::fromStdString(trouble));
+        } else if (!shot.plate.exists(frame)) {
+            painter.fillRect(target, theme.field);
+            drawEmpty(painter, tr("Frame %1 is missing in the sequence.").arg(frame));
+        } else {
+            painter.fillRect(target, theme.field);
+        }
+    }
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setClipRect(target);
+    drawThings(painter);
+    drawPaths(painter);
+    painter.setClipping(false);
+    if (lassoing_ && lasso_.size() > 1) {
+        painter.setPen(QPen(theme.accent, 1.2, Qt::DashLine));
+        painter.setBrush(QColor(theme.accent.red(), theme.accent.green(), theme.accent.blue(), 30));
+        painter.drawPolygon(lasso_);
+    }
+    drawLegend(painter);
+}
+
+void PlateCanvas::drawEmpty(QPainter& painter, const QString& sentence) {
+    painter.setFont(bodyFont());
+    const QRect area = rect().adjusted(24, 24, -24, -24);
+    QRect text = painter.boundingRect(area, Qt::AlignCenter | Qt::TextWordWrap, sentence).adjusted(-12, -8, 12, 8);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QColor(20, 21, 22, 200));
+    painter.drawRoundedRect(text, 4, 4);
+    painter.setPen(QColor("#d6d8da"));
+    painter.drawText(area, Qt::AlignCenter | Qt::TextWordWrap, sentence);
+}
+
+void PlateCanvas::drawPaths(QPainter& painter) {
+    const Shot& shot = document_.shot();
+    const int frame = document_.frame();
+    if (!shot.plate.frames.contains(frame) || byFrame_.size() != size_t(shot.plate.frames.count())) return;
+    CameraPose pose;
+    const auto camera = shot.worldPose(frame);
+    std::optional<View> view;
+    if (camera && shot.solve->motion == Motion::free) view = viewFromPose(*camera);
+    const Theme& theme = Theme::current();
+    constexpr int tail = 10;
+    for (const Seen& seen : byFrame_[size_t(frame - shot.plate.frames.first)]) {
+        const Path& path = (*shot.paths)[size_t(seen.path)];
+        const PathPoint& p = path.points[size_t(seen.point)];
+        const QPointF at = fromPixel(p.x, p.y);
+        if (!rect().adjusted(-40, -40, 40, 40).contains(at.toPoint())) continue;
+        const bool selected = document_.selectedPaths().contains(path.id);
+        if (path.setAside && !selected) {
+            painter.setPen(Qt::NoPen);
+            painter.setBrush(QColor(255, 255, 255, 90));
+            painter.drawEllipse(at, 1.5, 1.5);
+            continue;
+        }
+        const auto placed = placed_.find(path.id);
+        QColor colour = theme.textSoft;
+        if (view && placed != placed_.end()) {
+            const auto q = project(*view, shot.solve->lens, placed->second);
+            colour = residualColour(q ? (*q - Eigen::Vector2d(p.x, p.y)).norm() : 1.0);
+        } else if (shot.solve->has()) {
+            colour = QColor(255, 255, 255, 110);  // followed, but not part of the solve
+        } else {
+            colour = Qt::white;
+        }
+        QPointF last = at;
+        for (int k = 1; k <= tail && seen.point - k >= 0; ++k) {
+            const PathPoint& before = path.points[size_t(seen.point - k)];
+            const QPointF there = fromPixel(before.x, before.y);
+            QColor fading = selected ? theme.accent : QColor(230, 232, 233);
+            fading.setAlpha(170 * (tail - k) / tail);
+            painter.setPen(QPen(fading, 1));
+            painter.drawLine(last, there);
+            last = there;
+        }
+        const double r = selected ? 5 : 3.2;
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(QColor(0, 0, 0, 130), 3.2));
+        const auto ring = [&] {
+            if (path.origin == PathOrigin::byHand) painter.drawPolygon(QPolygonF({at + QPointF(0, -r - 1), at + QPointF(r + 1, 0), at + QPointF(0, r + 1), at + QPointF(-r - 1, 0)}));
+            else painter.drawEllipse(at, r, r);
+        };
+        ring();
+        painter.setPen(QPen(selected ? theme.accent : colour, selected ? 2 : 1.5));
+        ring();
+    }
+}
+
+void PlateCanvas::drawThings(QPainter& painter) {
+    CameraPose pose;
+    const auto project3d = projector(pose);
+    if (!project3d) return;
+    for (Thing thing : document_.shot().things) {
+        if (thing.id == draggedThing_) thing.position = dragPlace_;
+        drawThing(painter, thing, thing.id == document_.selectedThing(), project3d, pose.position, 1.0);
+    }
+}
+
+void PlateCanvas::drawLegend(QPainter& painter) {
+    if (document_.shot().solve->motion != Motion::free) return;
+    painter.setFont(captionFont());
+    const int w = 100, h = 6, x = width() - w - 46, y = height() - 20;
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QColor(20, 21, 22, 170));
+    painter.drawRoundedRect(QRect(x - 76, y - 7, w + 118, 20), 4, 4);
+    for (int i = 0; i < w; ++i) painter.fillRect(x + i, y, 1, h, residualColour(double(i) / w));
+    painter.setPen(QColor("#d6d8da"));
+    painter.drawText(QRect(x - 72, y - 7, 66, 20), Qt::AlignRight | Qt::AlignVCenter, tr("residual 0"));
+    painter.drawText(QRect(x + w + 6, y - 7, 34, 20), Qt::AlignLeft | Qt::AlignVCenter, tr("1 px"));
+}
+
+int PlateCanvas::pathAt(const QPointF& at) const {
+    const Shot& shot = document_.shot();
+    const int frame = document_.frame();
+    if (!shot.plate.frames.contains(frame) || byFrame_.size() != size_t(shot.plate.frames.count())) return 0;
+    int best = 0;
+    double nearest = 9 * 9;
+    for (const Seen& seen : byFrame_[size_t(frame - shot.plate.frames.first)]) {
+        const PathPoint& p = (*shot.paths)[size_t(seen.path)].points[size_t(seen.point)];
+        const QPointF d = fromPixel(p.x, p.y) - at;
+        const double far = QPointF::dotProduct(d, d);
+        if (far < nearest) nearest = far, best = (*shot.paths)[size_t(seen.path)].id;
+    }
+    return best;
+}
+
+int PlateCanvas::thingAt(const QPointF& at) const {
+    CameraPose pose;
+    const auto project3d = projector(pose);
+    if (!project3d) return 0;
+    int best = 0;
+    double nearest = 1e300;
+    for (const Thing& t : document_.shot().things)
+        if (outlineOf(t, project3d).containsPoint(at, Qt::WindingFill) && (t.position - pose.position).norm() < nearest) nearest = (t.position - pose.position).norm(), best = t.id;
+    return best;
+}
+
+std::optional<Eigen::Vector3d> PlateCanvas::groundAt(const QPointF& at) const {
+    const auto pose = document_.shot().worldPose(document_.frame());
+    if (!pose || document_.shot().solve->motion != Motion::free) return std::nullopt;
+    const QPointF pixel = toPixel(at);
+    const auto ray = worldRay(*pose, document_.shot().solve->lens, {pixel.x(), pixel.y()});
+    if (!ray || std::fabs(ray->y()) < 1e-6) return std::nullopt;
+    const double t = -pose->position.y() / ray->y();
+    if (!(t > 0) || t > 1e5) return std::nullopt;
+    Eigen::Vector3d hit = pose->position + t * *ray;
+    hit.y() = 0;
+    return hit;
+}
+
+void PlateCanvas::mousePressEvent(QMouseEvent* event) {
+    pressed_ = dragFrom_ = event->position();
+    if (event->button() == Qt::MiddleButton || (event->button() == Qt::LeftButton && event->modifiers() & Qt::AltModifier)) {
+        panning_ = true;
+        setCursor(Qt::ClosedHandCursor);
+        return;
+    }
+    if (event->button() != Qt::LeftButton) return;
+    if (tool_ == PlateTool::placeBox) {
+        if (const auto place = groundAt(event->position())) {
+            document_.addBox(*place);
+            setTool(PlateTool::select);
+        } else {
+            Q_EMIT document_.troubled(tr("There is no ground under the pointer in this frame. Solve the shot first, and click on the floor below the horizon."));
+        }
+        return;
+    }
+    if (tool_ == PlateTool::lasso) {
+        lassoing_ = true;
+        lasso_ = QPolygonF({event->position()});
+        return;
+    }
+    const int path = pathAt(event->position());
+    const bool more = event->modifiers() & (Qt::ShiftModifier | Qt::ControlModifier);
+    if (path != 0) return document_.selectPaths({path}, more ? Document::Combine::toggle : Document::Combine::replace);
+    if (const int thing = thingAt(event->position())) {
+        document_.selectThing(thing);
+        const Thing* t = document_.shot().thing(thing);
+        if (const auto under = groundAt(event->position())) {
+            draggedThing_ = thing;
+            dragPlace_ = t->position;
+            dragOffset_ = t->position - *under;
+        }
+        return;
+    }
+    if (!more) document_.selectPaths({});
+}
+
+void PlateCanvas::mouseMoveEvent(QMouseEvent* event) {
+    if (panning_) {
+        origin_ += event->position() - dragFrom_;
+        dragFrom_ = event->position();
+        fitted_ = false;
+        update();
+    } else if (lassoing_) {
+        lasso_ << event->position();
+        update();
+    } else if (draggedThing_ != 0) {
+        if (const auto under = groundAt(event->position())) dragPlace_ = *under + dragOffset_;
+        update();
+    }
+}
+
+void PlateCanvas::mouseReleaseEvent(QMouseEvent* event) {
+    if (panning_) {
+        panning_ = false;
+        setTool(tool_);
+    } else if (lassoing_) {
+        lassoing_ = false;
+        QSet<int> inside;
+        const Shot& shot = document_.shot();
+        if (shot.plate.frames.contains(document_.frame()) && !byFrame_.empty())
+            for (const Seen& seen : byFrame_[size_t(document_.frame() - shot.plate.frames.first)]) {
+                const Path& path = (*shot.paths)[size_t(seen.path)];
+                const PathPoint& p = path.points[size_t(seen.point)];
+                if (lasso_.containsPoint(fromPixel(p.x, p.y), Qt::OddEvenFill)) inside.insert(path.id);
+            }
+        document_.selectPaths(inside, event->modifiers() & Qt::ShiftModifier ? Document::Combine::add : Document::Combine::replace);
+        lasso_.clear();
+        update();
+    } else if (draggedThing_ != 0) {
+        const int thing = draggedThing_;
+        draggedThing_ = 0;
+        if ((event->position() - pressed_).manhattanLength() > 3) document_.moveThing(thing, dragPlace_);
+        update();
+    }
+}
+
+void PlateCanvas::wheelEvent(QWheelEvent* event) {
+    if (!document_.shot().hasPlate() || event->angleDelta().y() == 0) return;
+    const QPointF pixel = toPixel(event->position());
+    zoom_ = std::clamp(zoom_ * std::pow(1.2, event->angleDelta().y() / 120.0), 0.05, 32.0);
+    fitted_ = false;
+    origin_ += event->position() - fromPixel(pixel.x(), pixel.y());
+    Q_EMIT zoomChanged();
+    update();
+}
+
+}  // namespace va

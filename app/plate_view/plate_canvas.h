@@ -1,0 +1,79 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <QWidget>
+#include <memory>
+
+#include "document/document.h"
+#include "media/frame_cache.h"
+
+namespace va {
+
+enum class PlateTool { select, lasso, placeBox };
+
+/// The plate with what was found on it. Draws with QPainter: in software that is several times faster than a GL texture.
+class PlateCanvas : public QWidget {
+    Q_OBJECT
+  public:
+    PlateCanvas(Document& document, QWidget* parent = nullptr);
+    ~PlateCanvas() override;
+
+    void setTool(PlateTool tool);
+    [[nodiscard]] PlateTool tool() const { return tool_; }
+    void fit();
+    void setZoom(double factor);
+    [[nodiscard]] double zoom() const { return zoom_; }
+    /// Widget position of a plate pixel, and back.
+    [[nodiscard]] QPointF fromPixel(double x, double y) const;
+    [[nodiscard]] QPointF toPixel(const QPointF& at) const;
+    /// True when the picture of the current frame is held and drawn at the next repaint.
+    [[nodiscard]] bool pictureReady(int frame) const;
+    void setPlayDirection(int direction);
+    /// The world's ground (height 0) under a widget position, in the current frame.
+    [[nodiscard]] std::optional<Eigen::Vector3d> groundAt(const QPointF& at) const;
+    [[nodiscard]] FrameCache* cache() const { return cache_.get(); }
+
+  Q_SIGNALS:
+    void zoomChanged();
+    void toolChanged();
+    void frameArrived(int frame);
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+
+  private:
+    struct Seen {
+        int path = 0, point = 0;  ///< indices into shot.paths and its points
+    };
+    void openCache();
+    void index();
+    void drawPaths(QPainter& painter);
+    void drawThings(QPainter& painter);
+    void drawLegend(QPainter& painter);
+    void drawEmpty(QPainter& painter, const QString& sentence);
+    [[nodiscard]] int pathAt(const QPointF& at) const;
+    [[nodiscard]] int thingAt(const QPointF& at) const;
+    [[nodiscard]] std::function<std::optional<QPointF>(const Eigen::Vector3d&)> projector(CameraPose& pose) const;
+
+    Document& document_;
+    std::unique_ptr<FrameCache> cache_;
+    std::vector<std::vector<Seen>> byFrame_;
+    const void* indexed_ = nullptr;
+    std::map<int, Eigen::Vector3d> placed_;  ///< world points by path id
+    PlateTool tool_ = PlateTool::select;
+    double zoom_ = 1;
+    bool fitted_ = true;
+    QPointF origin_;                         ///< widget position of the picture's top-left corner
+    QPointF pressed_, dragFrom_;
+    bool panning_ = false, lassoing_ = false;
+    int draggedThing_ = 0;
+    Eigen::Vector3d dragOffset_ = Eigen::Vector3d::Zero(), dragPlace_ = Eigen::Vector3d::Zero();
+    QPolygonF lasso_;
+    int direction_ = 1;
+};
+
+}  // namespace va

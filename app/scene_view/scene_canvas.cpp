@@ -1,0 +1,255 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "scene_view/scene_canvas.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+#include <QWheelEvent>
+#include <algorithm>
+#include <cmath>
+
+#include "style/theme.h"
+
+namespace va {
+
+SceneCanvas::SceneCanvas(Document& document, PlateCanvas& plate, QWidget* parent) : QWidget(parent), document_(document), plate_(plate) {
+    setObjectName("sceneCanvas");
+    setAccessibleName(tr("Scene view"));
+    setMinimumSize(200, 160);
+    setFocusPolicy(Qt::ClickFocus);
+    setAttribute(Qt::WA_OpaquePaintEvent);
+    connect(&document_, &Document::shotChanged, this, &SceneCanvas::refresh);
+    connect(&document_, &Document::selectionChanged, this, qOverload<>(&QWidget::update));
+    connect(&document_, &Document::frameChanged, this, qOverload<>(&QWidget::update));
+    connect(&plate_, &PlateCanvas::frameArrived, this, [this](int frame) {
+        if (mode_ == SceneMode::throughLens && frame == document_.frame()) update();
+    });
+}
+
+void SceneCanvas::refresh() {
+    const Shot& shot = document_.shot();
+    cloud_.clear();
+    cameras_.clear();
+    if (shot.solve->motion == Motion::free)
+        for (const SolvedPoint& p : shot.solve->points) cloud_.emplace_back(p.pathId, shot.worldPoint(p));
+    for (const SolvedFrame& f : shot.solve->frames)
+        if (f.solved) cameras_.emplace_back(f.frame, *shot.worldPose(f.frame));
+    if (framed_ != shot.ground.get()) {
+        framed_ = shot.ground.get();
+        if (untouched_) frameAll();
+    }
+    update();
+}
+
+void SceneCanvas::frameAll() {
+    untouched_ = true;
+    if (cloud_.empty()) return update();
+    // The middle nine tenths: a few points on the horizon must not make the yard a dot.
+    std::vector<double> axis[3];
+    for (const auto& [id, p] : cloud_)
+        for (int k = 0; k < 3; ++k) axis[k].push_back(p[k]);
+    Eigen::Vector3d low, high;
+    for (int k = 0; k < 3; ++k) {
+        std::sort(axis[k].begin(), axis[k].end());
+        low[k] = axis[k][axis[k].size() / 8];
+        high[k] = axis[k][axis[k].size() * 7 / 8];
+    }
+    for (const auto& [f, pose] : cameras_) low = low.cwiseMin(pose.position), high = high.cwiseMax(pose.position);
+    target_ = (low + high) / 2;
+    extent_ = std::max(1e-3, (high - low).norm() / 2);
+    distance_ = extent_ * 2.1;
+    update();
+}
+
+void SceneCanvas::setMode(SceneMode mode) {
+    mode_ = mode;
+    Q_EMIT modeChanged();
+    update();
+}
+
+Projector SceneCanvas::projector(Eigen::Vector3d& eye) const {
+    const double w = width(), h = height();
+    if (mode_ == SceneMode::throughLens) {
+        const Shot& shot = document_.shot();
+        const auto pose = shot.worldPose(document_.frame());
+        if (!pose) return {};
+        eye = pose->position;
+        const double zoom = std::min(w / (shot.plate.width * shot.pixelAspect()), h / shot.plate.height), ax = zoom * shot.pixelAspect();
+        const QPointF corner((w - shot.plate.width * ax) / 2, (h - shot.plate.height * zoom) / 2);
+        return [view = viewFromPose(*pose), lens = shot.solve->lens, corner, zoom, ax](const Eigen::Vector3d& p) -> std::optional<QPointF> {
+            const auto q = project(view, lens, p);
+            if (!q || std::fabs(q->x()) > 50000 || std::fabs(q->y()) > 50000) return std::nullopt;
+            return corner + QPointF((q->x() + 0.5) * ax, (q->y() + 0.5) * zoom);
+        };
+    }
+    if (mode_ == SceneMode::orbit) {
+        const Eigen::Vector3d back(std::sin(azimuth_) * std::cos(elevation_), std::sin(elevation_), std::cos(azimuth_) * std::cos(elevation_));
+        const Eigen::Vector3d right(std::cos(azimuth_), 0, -std::sin(azimuth_)), up = back.cross(right);
+        eye = target_ + distance_ * back;
+        const double f = 1.1 * std::min(w, h * 1.3);
+        return [=, from = eye](const Eigen::Vector3d& p) -> std::optional<QPointF> {
+            const Eigen::Vector3d d = p - from;
+            const double z = -d.dot(back);
+            if (z < 1e-6) return std::nullopt;
+            const QPointF at(w / 2 + f * d.dot(right) / z, h / 2 - f * d.dot(up) / z);
+            if (std::fabs(at.x()) > 30000 || std::fabs(at.y()) > 30000) return std::nullopt;
+            return at;
+        };
+    }
+    const double scale = std::min(w, h) / (distance_ * 0.95);
+    const bool top = mode_ == SceneMode::top;
+    eye = target_ + Eigen::Vector3d(0, top ? 1e4 : 0, top ? 0 : 1e4);
+    return [=, target = target_](const Eigen::Vector3d& p) -> std::optional<QPointF> {
+        const Eigen::Vector3d d = p - target;
+        return QPointF(w / 2 + scale * d.x(), h / 2 + scale * (top ? d.z() : -d.y()));
+    };
+}
+
+std::optional<QPointF> SceneCanvas::positionOf(const Eigen::Vector3d& world) const {
+    Eigen::Vector3d eye;
+    const Projector p = projector(eye);
+    return p ? p(world) : std::nullopt;
+}
+
+void SceneCanvas::paintEvent(QPaintEvent*) {
+    const Theme& theme = Theme::current();
+    QPainter painter(this);
+    painter.fillRect(rect(), mode_ == SceneMode::throughLens ? theme.well : theme.scene);
+    const Shot& shot = document_.shot();
+    const auto say = [&](const QString& sentence) {
+        painter.setFont(bodyFont());
+        painter.setPen(theme.textQuiet);
+        painter.drawText(rect().adjusted(24, 24, -24, -24), Qt::AlignCenter | Qt::TextWordWrap, sentence);
+    };
+    if (!shot.solve->has()) return say(tr("No camera yet. Match shot finds it: the points and the camera's path appear here."));
+    if (shot.solve->motion != Motion::free && mode_ != SceneMode::throughLens) return say(tr("The camera does not change its place: there is no depth to show. Look through the lens instead."));
+    Eigen::Vector3d eye;
+    const Projector project = projector(eye);
+    if (mode_ == SceneMode::throughLens) {
+        if (plate_.cache())
+            if (const auto picture = plate_.cache()->picture(document_.frame())) {
+                const QImage image(reinterpret_cast<const uchar*>(picture->data.data()), picture->width, picture->height, picture->width * 4, QImage::Format_RGB32);
+                const double zoom = std::min(width() / (shot.plate.width * shot.pixelAspect()), double(height()) / shot.plate.height);
+                const QSizeF size(shot.plate.width * shot.pixelAspect() * zoom, shot.plate.height * zoom);
+                const QRectF target(QPointF((width() - size.width()) / 2, (height() - size.height()) / 2), size);
+                painter.setRenderHint(QPainter::SmoothPixmapTransform);
+                painter.drawImage(target, image);
+                painter.setClipRect(target);
+            }
+        if (!project) return say(tr("This frame has no camera."));
+    }
+    painter.setRenderHint(QPainter::Antialiasing);
+    const double step = std::pow(10.0, std::floor(std::log10(std::max(1e-6, extent_ / 2.5))));
+    if (shot.ground->level) drawGrid(painter, mode_ == SceneMode::throughLens ? QColor(255, 255, 255, 90) : theme.grid, project, step, 10);
+    drawCloud(painter, project);
+    for (const Thing& t : shot.things) drawThing(painter, t, t.id == document_.selectedThing(), project, eye, 1.0);
+    if (mode_ != SceneMode::throughLens) drawCameras(painter, project);
+    painter.setClipping(false);
+    if (lassoing_) {
+        painter.setPen(QPen(theme.accent, 1.2, Qt::DashLine));
+        painter.setBrush(QColor(theme.accent.red(), theme.accent.green(), theme.accent.blue(), 30));
+        painter.drawPolygon(lasso_);
+    }
+    if (mode_ == SceneMode::throughLens) return;
+    double length = 0;
+    for (size_t i = 1; i < cameras_.size(); ++i) length += (cameras_[i].second.position - cameras_[i - 1].second.position).norm();
+    painter.setFont(captionFont());
+    painter.setPen(theme.textQuiet);
+    painter.drawText(rect().adjusted(10, 0, -10, -8), Qt::AlignLeft | Qt::AlignBottom, tr("grid %1 %2 · camera path %3 %2").arg(step).arg(QLatin1String(shot.unit())).arg(length, 0, 'f', 2));
+}
+
+void SceneCanvas::drawCloud(QPainter& painter, const Projector& project) {
+    const Theme& theme = Theme::current();
+    painter.setPen(Qt::NoPen);
+    for (const auto& [id, p] : cloud_) {
+        const auto at = project(p);
+        if (!at || !rect().contains(at->toPoint())) continue;
+        const bool selected = document_.selectedPaths().contains(id);
+        painter.setBrush(selected ? theme.accent : QColor(theme.teal.red(), theme.teal.green(), theme.teal.blue(), 210));
+        const double r = selected ? 3.6 : 1.4;
+        painter.drawEllipse(*at, r, r);
+    }
+    painter.setBrush(Qt::NoBrush);
+}
+
+void SceneCanvas::drawCameras(QPainter& painter, const Projector& project) {
+    const Theme& theme = Theme::current();
+    painter.setPen(QPen(theme.accent, 2));
+    for (size_t i = 1; i < cameras_.size(); ++i) drawLine3d(painter, project, cameras_[i - 1].second.position, cameras_[i].second.position, 1);
+    const auto pose = document_.shot().worldPose(document_.frame());
+    if (!pose) return;
+    const Shot& shot = document_.shot();
+    const double depth = extent_ * 0.12, x = depth * shot.plate.width * shot.pixelAspect() / (2 * shot.solve->lens.focalPx), y = depth * shot.plate.height / (2 * shot.solve->lens.focalPx);
+    const auto corner = [&](double sx, double sy) -> Eigen::Vector3d { return pose->position + pose->worldFromCamera * Eigen::Vector3d(sx * x, sy * y, -depth); };
+    painter.setPen(QPen(theme.text, 1.3));
+    const Eigen::Vector3d corners[4] = {corner(-1, 1), corner(1, 1), corner(1, -1), corner(-1, -1)};
+    for (int k = 0; k < 4; ++k) {
+        drawLine3d(painter, project, corners[k], corners[(k + 1) % 4], 1);
+        drawLine3d(painter, project, pose->position, corners[k], 1);
+    }
+}
+
+void SceneCanvas::mousePressEvent(QMouseEvent* event) {
+    last_ = pressed_ = event->position();
+    if (event->button() == Qt::LeftButton && lassoTool_ && !(event->modifiers() & Qt::AltModifier)) {
+        lassoing_ = true;
+        lasso_ = QPolygonF({event->position()});
+    }
+}
+
+void SceneCanvas::mouseMoveEvent(QMouseEvent* event) {
+    const QPointF d = event->position() - last_;
+    last_ = event->position();
+    if (lassoing_) {
+        lasso_ << event->position();
+        return update();
+    }
+    if (mode_ == SceneMode::throughLens || !(event->buttons() & (Qt::LeftButton | Qt::MiddleButton))) return;
+    untouched_ = false;
+    if (mode_ == SceneMode::orbit && event->buttons() & Qt::LeftButton && !(event->modifiers() & Qt::ShiftModifier)) {
+        azimuth_ -= d.x() * 0.008;
+        elevation_ = std::clamp(elevation_ + d.y() * 0.008, -1.5, 1.5);
+    } else {
+        const double unit = mode_ == SceneMode::orbit ? distance_ / (1.1 * std::min<double>(width(), height() * 1.3)) : distance_ * 0.95 / std::min(width(), height());
+        const Eigen::Vector3d right = mode_ == SceneMode::orbit ? Eigen::Vector3d(std::cos(azimuth_), 0, -std::sin(azimuth_)) : Eigen::Vector3d(1, 0, 0);
+        const Eigen::Vector3d down = mode_ == SceneMode::top ? Eigen::Vector3d(0, 0, 1) : Eigen::Vector3d(0, -1, 0);
+        target_ -= unit * (d.x() * right + d.y() * down);
+    }
+    update();
+}
+
+void SceneCanvas::mouseReleaseEvent(QMouseEvent* event) {
+    Eigen::Vector3d eye;
+    const Projector project = projector(eye);
+    const bool more = event->modifiers() & Qt::ShiftModifier;
+    if (lassoing_) {
+        lassoing_ = false;
+        QSet<int> inside;
+        if (project)
+            for (const auto& [id, p] : cloud_)
+                if (const auto at = project(p); at && lasso_.containsPoint(*at, Qt::OddEvenFill)) inside.insert(id);
+        lasso_.clear();
+        return document_.selectPaths(inside, more ? Document::Combine::add : Document::Combine::replace);
+    }
+    if (event->button() != Qt::LeftButton || (event->position() - pressed_).manhattanLength() > 4 || !project) return;
+    int best = 0;
+    double nearest = 8 * 8;
+    for (const auto& [id, p] : cloud_) {
+        const auto at = project(p);
+        if (!at) continue;
+        const QPointF d = *at - event->position();
+        if (QPointF::dotProduct(d, d) < nearest) nearest = QPointF::dotProduct(d, d), best = id;
+    }
+    if (best != 0) return document_.selectPaths({best}, more ? Document::Combine::toggle : Document::Combine::replace);
+    for (const Thing& t : document_.shot().things)
+        if (outlineOf(t, project).containsPoint(event->position(), Qt::WindingFill)) return document_.selectThing(t.id);
+    if (!more) document_.selectPaths({});
+}
+
+void SceneCanvas::wheelEvent(QWheelEvent* event) {
+    if (mode_ == SceneMode::throughLens) return;
+    untouched_ = false;
+    distance_ = std::clamp(distance_ * std::pow(1.15, -event->angleDelta().y() / 120.0), extent_ * 0.01, extent_ * 100);
+    update();
+}
+
+}  // namespace va
