@@ -3,13 +3,15 @@
 
 #include <QHeaderView>
 #include <QItemSelectionModel>
+#include <QTabBar>
 #include <QTime>
 
 namespace va {
 
 Drawer::Drawer(Document& document, QWidget* parent) : QTabWidget(parent), document_(document), model_(new FeatureModel(document, this)), table_(new QTableView), log_(new QPlainTextEdit), counts_(new QLabel) {
     setObjectName("drawer");
-    setDocumentMode(true);
+    setDocumentMode(false);
+    tabBar()->setDrawBase(false);
     table_->setObjectName("featureTable");
     table_->setAccessibleName(tr("Table of features"));
     table_->setModel(model_);

@@ -21,7 +21,7 @@ class Inspector::Page : public QWidget {
   public:
     explicit Page(const QString& title) : layout_(new QVBoxLayout(this)) {
         setObjectName("page");
-        layout_->setContentsMargins(12, 8, 12, 12);
+        layout_->setContentsMargins(12, 8, 10, 12);
         layout_->setSpacing(2);
         auto* label = new QLabel(title);
         label->setObjectName("title");
@@ -38,7 +38,7 @@ class Inspector::Page : public QWidget {
         auto* box = new QWidget;
         auto* line = new QHBoxLayout(box);
         line->setContentsMargins(0, 0, 0, 0);
-        line->setSpacing(6);
+        line->setSpacing(5);
         auto* label = new QLabel(name);
         label->setBuddy(value);
         value->setAccessibleName(name);
@@ -47,7 +47,7 @@ class Inspector::Page : public QWidget {
         line->addWidget(value);
         auto* after = new QLabel(unit);
         after->setObjectName("quiet");
-        after->setFixedWidth(unit.isEmpty() ? 0 : 34);
+        after->setFixedWidth(unit.isEmpty() ? 0 : 24);
         line->addWidget(after);
         box->setMinimumHeight(24);
         insert(box);
@@ -55,7 +55,7 @@ class Inspector::Page : public QWidget {
     QLabel* read(const QString& name, const QString& unit = {}) {
         auto* label = new QLabel;
         label->setTextInteractionFlags(Qt::TextSelectableByMouse);
-        label->setAlignment(Qt::AlignRight);
+        label->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
         row(name, label, unit);
         return label;
     }
@@ -396,8 +396,8 @@ void Inspector::buildLayout(const QMap<QString, QAction*>& actions) {
     page->caption(tr("Selected thing"));
     auto* name = new QLineEdit;
     name->setObjectName("thingName");
-    name->setFixedWidth(126);
-    page->row(tr("Name"), name);
+    name->setFixedWidth(92);
+    page->row(tr("Name"), name, QStringLiteral(" "));
     NumberField* at[3];
     NumberField* size[3];
     const QString axes[3] = {tr("X"), tr("Y"), tr("Z")}, sides[3] = {tr("Width"), tr("Height"), tr("Depth")};

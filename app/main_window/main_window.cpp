@@ -253,6 +253,7 @@ QWidget* MainWindow::makeBar() {
     for (QLabel** badge : {&size_, &rate_, &range_}) {
         *badge = new QLabel;
         (*badge)->setObjectName("badge");
+        (*badge)->setFixedHeight(24);
         row->addWidget(*badge);
     }
     row->addSpacing(8);

@@ -61,7 +61,9 @@ void PlateCanvas::index() {
         }
     }
     placed_.clear();
-    for (const SolvedPoint& p : shot.solve->points) placed_[p.pathId] = shot.worldPoint(p);
+    for (const SolvedPoint& p : shot.solve->points) placed_[p.pathId] = {shot.worldPoint(p), p.stretch, {}};
+    for (const SolveOutlier& o : shot.solve->outliers)
+        if (const auto at = placed_.find(o.pathId); at != placed_.end()) at->second.unused.insert(o.frames.begin(), o.frames.end());
 }
 
 bool PlateCanvas::pictureReady(int frame) const { return cache_ && (cache_->picture(frame) || !cache_->trouble(frame).empty() || !document_.shot().plate.exists(frame)); }
@@ -192,11 +194,11 @@ void PlateCanvas::drawPaths(QPainter& painter) {
         }
         const auto placed = placed_.find(path.id);
         QColor colour = theme.textSoft;
-        if (view && placed != placed_.end()) {
-            const auto q = project(*view, shot.solve->lens, placed->second);
+        if (view && placed != placed_.end() && placed->second.stretch.contains(frame) && !placed->second.unused.contains(frame)) {
+            const auto q = project(*view, shot.solve->lens, placed->second.world);
             colour = residualColour(q ? (*q - Eigen::Vector2d(p.x, p.y)).norm() : 1.0);
         } else if (shot.solve->has()) {
-            colour = QColor(255, 255, 255, 110);  // followed, but not part of the solve
+            colour = QColor(255, 255, 255, 90);  // followed, but not believed in this frame
         } else {
             colour = Qt::white;
         }

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <QWidget>
+#include <map>
 #include <memory>
+#include <set>
 
 #include "document/document.h"
 #include "media/frame_cache.h"
@@ -63,7 +65,12 @@ class PlateCanvas : public QWidget {
     std::unique_ptr<FrameCache> cache_;
     std::vector<std::vector<Seen>> byFrame_;
     const void* indexed_ = nullptr;
-    std::map<int, Eigen::Vector3d> placed_;  ///< world points by path id
+    struct Placed {
+        Eigen::Vector3d world;
+        FrameRange stretch;
+        std::set<int> unused;  ///< frames in which the solve did not believe the path
+    };
+    std::map<int, Placed> placed_;           ///< by path id
     PlateTool tool_ = PlateTool::select;
     double zoom_ = 1;
     bool fitted_ = true;

@@ -15,7 +15,7 @@
 namespace va {
 namespace {
 
-constexpr int labelWidth = 72, rightMargin = 16, coverTop = 8, coverHeight = 30, errorTop = 44, errorHeight = 26, parallaxTop = 74, parallaxHeight = 16;
+constexpr int labelWidth = 88, rightMargin = 16, coverTop = 8, coverHeight = 30, errorTop = 44, errorHeight = 26, parallaxTop = 74, parallaxHeight = 16;
 
 }  // namespace
 
@@ -46,8 +46,10 @@ void Lanes::paintEvent(QPaintEvent*) {
     painter.setPen(theme.caption);
     painter.drawText(QRect(12, coverTop, labelWidth - 16, coverHeight), Qt::AlignVCenter, tr("cover"));
     painter.drawText(QRect(12, errorTop, labelWidth - 16, errorHeight), Qt::AlignVCenter, tr("error"));
-    painter.drawText(QRect(12, parallaxTop, labelWidth - 16, parallaxHeight), Qt::AlignVCenter, tr("parallax"));
     const Shot& shot = document_.shot();
+    const auto widest = std::max_element(shot.solve->parallaxByFrame.begin(), shot.solve->parallaxByFrame.end());
+    const QString parallaxLabel = widest == shot.solve->parallaxByFrame.end() ? tr("parallax") : tr("parallax %1°").arg(*widest, 0, 'f', 0);
+    painter.drawText(QRect(12, parallaxTop, labelWidth - 12, parallaxHeight), Qt::AlignVCenter, parallaxLabel);
     if (!shot.hasPlate()) return;
     const FrameRange all = shot.plate.frames, range = drag_ == Drag::in || drag_ == Drag::out ? dragRange_ : shot.range;
     const double step = xOf(1) - xOf(0), left = xOf(range.first - 0.5), right = xOf(range.last + 0.5);
@@ -82,9 +84,6 @@ void Lanes::paintEvent(QPaintEvent*) {
         for (size_t i = 0; i < parallax.size(); ++i) line << QPointF(xOf(shot.solve->frames[i].frame), parallaxTop + parallaxHeight - parallaxHeight * parallax[i] / top);
         painter.setPen(QPen(theme.textQuiet, 1.2));
         painter.drawPolyline(line);
-        painter.setPen(theme.caption);
-        painter.setFont(captionFont());
-        painter.drawText(QRectF(width() - 80, parallaxTop - 6, 80 - rightMargin, 14), Qt::AlignRight, tr("%1°").arg(top, 0, 'f', 1));
     }
     painter.setPen(Qt::NoPen);
     painter.setBrush(theme.textSoft);

@@ -40,7 +40,7 @@ QMenu::item:disabled { color: $none; }
 QMenu::separator { height: 1px; background: $line; margin: 4px 8px; }
 QToolTip { background: $well; color: $text; border: 1px solid $line; padding: 4px 6px; }
 #bar { background: $bar; border-bottom: 1px solid $strong; }
-#badge { border: 1px solid $line; border-radius: 3px; padding: 3px 8px; color: $soft; }
+#badge { border: 1px solid $line; border-radius: 3px; padding: 0 8px; color: $soft; }
 #shotName, #title { font-size: 13px; font-weight: 600; }
 #caption { color: $caption; font-size: 11px; }
 #quiet, #jobText { color: $quiet; }

@@ -139,7 +139,7 @@ json solveJson(const SolveResult& r) {
         j["frames"].push_back({{"frame", f.frame}, {"solved", f.solved}, {"position", numbers(f.pose.position)}, {"rotation", quaternion(f.pose.worldFromCamera)},
                                {"focal_px", f.focalPx}, {"rms_px", f.rmsPx}, {"sightings", f.sightings}});
     for (const auto& p : r.points)
-        j["points"].push_back({{"path", p.pathId}, {"position", numbers(p.position)}, {"rms_px", p.rmsPx}, {"worst_px", p.worstPx}, {"worst_frame", p.worstFrame}, {"sightings", p.sightings}, {"held_back", p.heldBack}});
+        j["points"].push_back({{"path", p.pathId}, {"position", numbers(p.position)}, {"rms_px", p.rmsPx}, {"worst_px", p.worstPx}, {"worst_frame", p.worstFrame}, {"sightings", p.sightings}, {"stretch", {p.stretch.first, p.stretch.last}}, {"held_back", p.heldBack}});
     for (const auto& o : r.outliers) j["outliers"].push_back({{"path", o.pathId}, {"whole", o.whole}, {"frames", o.frames}, {"reason", o.reason}});
     return j;
 }
@@ -162,7 +162,7 @@ SolveResult solveFrom(const json& j) {
     for (const auto& f : j.at("frames"))
         r.frames.push_back({f.at("frame"), f.at("solved"), {vector3(f.at("position")), quaternion(f.at("rotation"))}, f.at("focal_px"), f.at("rms_px"), f.at("sightings")});
     for (const auto& p : j.at("points"))
-        r.points.push_back({p.at("path"), vector3(p.at("position")), p.at("rms_px"), p.at("worst_px"), p.at("worst_frame"), p.at("sightings"), p.at("held_back")});
+        r.points.push_back({p.at("path"), vector3(p.at("position")), p.at("rms_px"), p.at("worst_px"), p.at("worst_frame"), p.at("sightings"), FrameRange{p.at("stretch").at(0), p.at("stretch").at(1)}, p.at("held_back")});
     for (const auto& o : j.at("outliers")) r.outliers.push_back({o.at("path"), o.at("whole"), o.at("frames").get<std::vector<int>>(), o.at("reason")});
     return r;
 }

@@ -40,6 +40,7 @@ struct SolvedPoint {
     double worstPx = 0;
     int worstFrame = 0;
     int sightings = 0;       ///< used
+    FrameRange stretch;      ///< frames of the path that this point stands for
     bool heldBack = false;   ///< placed afterwards, from a path that the solve did not use
 };
 

@@ -271,6 +271,7 @@ class Solver {
             const auto [begin, end] = sightings_.ofPath[size_t(p)];
             SolvedPoint point;
             point.pathId = sightings_.pathIds[size_t(p)];
+            point.stretch = {sightings_.frames[size_t(sightings_.all[size_t(begin)].frame)], sightings_.frames[size_t(sightings_.all[size_t(end) - 1].frame)]};
             if (sightings_.heldBack[size_t(p)]) {
                 const auto checked = checkPath(r, p, std::max(3.0, 8 * result_.rmsPx));
                 // The sieve that the others went through, no finer: a path that slides would be out there as well.

@@ -52,7 +52,7 @@ Verdict onLens(const Shot& s) {
     const Intrinsics& l = s.solve->lens;
     const double across = fieldOfView(l.focalPx / l.pixelAspect, s.plate.width) * 180 / M_PI;
     const std::string how = s.back.distortion == Known::known ? "given" : "solved";
-    return {stalenessOf(s).solve ? Lamp::stale : Lamp::good, text("%.1f° across · k1 %.4f %s", across, l.lens.k1, how.c_str())};
+    return {stalenessOf(s).solve ? Lamp::stale : Lamp::good, text("%.1f° across · k1 %s%.4f %s", across, l.lens.k1 < 0 ? "−" : "", std::fabs(l.lens.k1), how.c_str())};
 }
 
 Verdict onFeatures(const Shot& s) {
@@ -110,7 +110,7 @@ Verdict onGround(const Shot& s) {
     const GroundFit& g = *s.ground;
     if (!g.trouble.empty()) return {Lamp::look, g.trouble};
     const std::string scale = g.metric ? text(" Scale from %.4g m.", s.groundSpec.length->metres) : std::string(" No scale yet.");
-    if (s.groundSpec.levelPaths.empty()) return {Lamp::look, text("First level by itself, from %d points.%s", int(g.usedPaths.size()), scale.c_str())};
+    if (s.groundSpec.levelPaths.empty()) return {Lamp::good, text("First level by itself, from %d points.%s", int(g.usedPaths.size()), scale.c_str())};
     return {Lamp::good, text("Level from %d points.%s", int(g.usedPaths.size()), scale.c_str())};
 }
 

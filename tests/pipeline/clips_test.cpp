@@ -1,0 +1,121 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The demo clips from picture to camera, with nothing known but the plate, against their truth.
+#include <gtest/gtest.h>
+
+#include "base/atomic_file.h"
+#include "base/error.h"
+#include "exchange/camera_json.h"
+#include "judge.h"
+#include "workflow/match_shot.h"
+#include "workflow/verdict.h"
+
+namespace va {
+namespace {
+
+const std::string data = std::string(VA_SOURCE_DIR) + "/demo/data/";
+
+Shot match(const std::string& plate, const std::function<void(Shot&)>& prepare = {}) {
+    Shot shot = withPlate(Shot(), plate);
+    if (prepare) prepare(shot);
+    Progress progress;
+    return matchShot(shot, progress);
+}
+
+Judgement judged(const Shot& shot, const std::string& truth) {
+    const Judgement j = judge(writeCameraJson(gatherExport(shot, "")), readFile(data + truth));
+    std::printf("%s\n", j.line().c_str());
+    return j;
+}
+
+TEST(Slipway, NothingKnownButThePlate) {
+    const Shot shot = match(data + "slipway/slipway.mp4");
+    ASSERT_EQ(shot.solve->motion, Motion::free);
+    const Judgement j = judged(shot, "slipway/slipway.truth.json");
+    EXPECT_EQ(j.solved, 120);
+    EXPECT_LE(j.rmsPx, 0.5);
+    EXPECT_LE(j.stickPx, 0.12);
+    EXPECT_LE(j.shapePx, 0.8);
+    EXPECT_LE(j.focalPercent, 1.0);
+    EXPECT_LE(j.pathPercent, 0.3);
+    EXPECT_LE(j.rotationDeg, 0.1);
+    EXPECT_EQ(verdictOn(shot, Step::solve).lamp, Lamp::good) << verdictOn(shot, Step::solve).sentence;
+    EXPECT_LT(j.checkPx, 2 * j.rmsPx);
+
+    // The floor that was found is the yard's: true floor points lie on it, and its up is the world's up.
+    ASSERT_TRUE(shot.ground->level);
+    const CameraPose first = *shot.worldPose(1001);
+    const Eigen::Vector3d right = first.worldFromCamera * Eigen::Vector3d::UnitX();
+    EXPECT_NEAR(right.y(), 0, 0.01) << "the truth's first camera is held level";
+    // Camera height over path length is free of scale: 1.65 m over 5 m in the truth.
+    double length = 0;
+    for (int f = 1002; f <= 1120; ++f) length += (shot.worldPose(f)->position - shot.worldPose(f - 1)->position).norm();
+    EXPECT_NEAR(first.position.y() / length, 1.65 / 5.01, 0.012);
+}
+
+TEST(Slipway, APartOfTheRangeKeepsItsNumbers) {
+    const Shot shot = match(data + "slipway/slipway.mp4", [](Shot& s) { s.range = {1031, 1080}; });
+    ASSERT_EQ(shot.solve->motion, Motion::free);
+    EXPECT_EQ(shot.solve->frames.front().frame, 1031);
+    EXPECT_EQ(shot.solve->frames.back().frame, 1080);
+    const Judgement j = judged(shot, "slipway/slipway.truth.json");
+    EXPECT_EQ(j.solved, 50);
+    EXPECT_LE(j.stickPx, 0.12);
+}
+
+TEST(Jib, StillsWithAnotherLens) {
+    const Shot shot = match(data + "jib");
+    ASSERT_EQ(shot.solve->motion, Motion::free);
+    EXPECT_TRUE(shot.plate.rateAssumed);
+    const Judgement j = judged(shot, "jib/jib.truth.json");
+    EXPECT_EQ(j.solved, 40);
+    EXPECT_LE(j.rmsPx, 0.5);
+    EXPECT_LE(j.stickPx, 0.12);
+    EXPECT_LE(j.focalPercent, 1.0);
+}
+
+TEST(MastTop, PanIsSeenAndGivesItsTurn) {
+    const Shot shot = match(data + "mast-top/mast-top.mp4");
+    EXPECT_EQ(shot.solve->motion, Motion::rotation);
+    EXPECT_TRUE(shot.solve->points.empty());
+    EXPECT_NE(verdictOn(shot, Step::solve).sentence.find("only turns"), std::string::npos);
+    const Judgement j = judged(shot, "mast-top/mast-top.truth.json");
+    EXPECT_EQ(j.solved, 40);
+    EXPECT_LE(j.rotationDeg, 0.2);
+    EXPECT_LE(j.focalPercent, 2.0);
+}
+
+TEST(Slipway, MatteKeepsFeaturesOut) {
+    // One still as a matte for the whole shot: its white left half keeps features out.
+    const std::string matte = std::string(VA_BINARY_DIR) + "/matte-left.png";
+    ASSERT_EQ(std::system(("ffmpeg -v error -y -f lavfi -i color=black:s=640x360 -vf drawbox=w=320:h=360:color=white:t=fill -frames:v 1 " + matte).c_str()), 0);
+    Shot shot = withPlate(Shot(), data + "jib");
+    shot.maskSpec = matte;
+    shot.range = {1001, 1010};
+    Progress progress;
+    const Shot followed = withPaths(shot, progress);
+    ASSERT_GT(followed.paths->size(), 20U);
+    for (const Path& p : *followed.paths)
+        for (const PathPoint& q : p.points) EXPECT_GE(q.x, 319);
+    shot.maskSpec = data + "slipway/slipway.mp4";
+    EXPECT_THROW((void)withPaths(shot, progress), InputError) << "another size";
+}
+
+TEST(Match, CancelAtEveryStageKeepsWhatIsDone) {
+    for (const char* stage : {"Following features", "Choosing the kind of move", "Finding a first camera", "Growing the solve", "Refining the solve"}) {
+        Shot shot = withPlate(Shot(), data + "jib");
+        Progress* self = nullptr;
+        int seen = 0;
+        Progress progress([&](const Progress::State& s) {
+            if (s.stage == stage && (s.total == 0 || s.done >= std::min(10, s.total / 2))) ++seen, self->cancel();
+        });
+        self = &progress;
+        Shot soFar = shot;
+        EXPECT_THROW((void)matchShot(shot, progress, &soFar), Cancelled) << stage;
+        EXPECT_GT(seen, 0) << stage;
+        EXPECT_FALSE(soFar.paths->empty()) << stage;
+        EXPECT_FALSE(soFar.solve->has()) << stage;
+    }
+}
+
+}  // namespace
+}  // namespace va

@@ -1,0 +1,150 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The shell program as a render queue runs it: exit codes, files, JSON, no display.
+#include <gtest/gtest.h>
+#include <sys/wait.h>
+
+#include <cstdio>
+#include <cstdlib>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+#include "base/atomic_file.h"
+#include "shot/shot_file.h"
+
+namespace va {
+namespace {
+
+namespace fs = std::filesystem;
+const std::string data = std::string(VA_SOURCE_DIR) + "/demo/data/";
+
+class Headless : public ::testing::Test {
+  protected:
+    void SetUp() override {
+        unsetenv("DISPLAY");
+        unsetenv("WAYLAND_DISPLAY");
+        folder_ = fs::temp_directory_path() / ("va-headless-" + std::to_string(getpid()));
+        fs::create_directories(folder_);
+    }
+    void TearDown() override { fs::remove_all(folder_); }
+    struct Run {
+        int code = 0;
+        std::string out, err;
+    };
+    Run vanchor(const std::string& arguments) const {
+        const std::string command = std::string(VA_VANCHOR) + " " + arguments + " >" + (folder_ / "out").string() + " 2>" + (folder_ / "err").string();
+        const int status = std::system(command.c_str());
+        return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, readFile(folder_ / "out"), readFile(folder_ / "err")};
+    }
+    std::string clip(const std::string& name, const std::string& filter, int frames) const {
+        const std::string file = (folder_ / name).string();
+        EXPECT_EQ(std::system(("ffmpeg -v error -y " + filter + " -frames:v " + std::to_string(frames) + " -c:v libx264 -pix_fmt yuv420p " + file).c_str()), 0);
+        return file;
+    }
+    fs::path folder_;
+};
+
+TEST_F(Headless, MatchWritesAllFilesAndExportsAgain) {
+    const std::string out = (folder_ / "deep" / "er").string();
+    const Run r = vanchor("match '" + data + "jib/jib.####.jpg' --fps 25 --seed 3 --json --out " + out);
+    ASSERT_EQ(r.code, 0) << r.err;
+    const auto j = nlohmann::json::parse(r.out);
+    EXPECT_EQ(j["motion"], "free");
+    EXPECT_EQ(j["solved"], 40);
+    EXPECT_EQ(j["files"].size(), 3U);
+    for (const auto& f : j["files"]) EXPECT_TRUE(f["verified"]);
+    // Progress: one JSON object a line, with stage and counts.
+    std::istringstream lines(r.err);
+    std::string line;
+    bool followed = false;
+    while (std::getline(lines, line)) {
+        const auto p = nlohmann::json::parse(line);
+        followed = followed || (p["stage"] == "Following features" && p["total"] == 40);
+    }
+    EXPECT_TRUE(followed);
+    const auto camera = nlohmann::json::parse(readFile(out + "/camera.json"));
+    EXPECT_EQ(camera["format"], "vivid-anchor-camera");
+    EXPECT_EQ(camera["frame_rate"]["num"], 25);
+    EXPECT_EQ(camera["frames"][0]["frame"], 1001);
+    EXPECT_EQ(camera["units"], "scene");
+    EXPECT_EQ(camera["frames"].size(), 40U);
+    EXPECT_EQ(readShot(out + "/shot.vanchor").rate(), (Rational{25, 1}));
+    for (const char* format : {"json", "usda", "ply"}) {
+        const Run e = vanchor("export " + out + "/shot.vanchor --format " + format + " --out " + out + "/again." + format);
+        EXPECT_EQ(e.code, 0) << e.err;
+        EXPECT_NE(e.out.find("read back"), std::string::npos);
+    }
+    EXPECT_EQ(readFile(out + "/again.json"), readFile(out + "/camera.json"));
+}
+
+TEST_F(Headless, KnownLensIsObeyed) {
+    writeFileAtomically(folder_ / "lens.json", R"({"k1": -0.03, "k2": 0})");
+    const Run r = vanchor("match " + data + "jib --sensor-width 36 --focal 32 --distortion " + (folder_ / "lens.json").string() + " --json --out " + folder_.string());
+    ASSERT_EQ(r.code, 0) << r.err;
+    const auto j = nlohmann::json::parse(r.out);
+    EXPECT_NEAR(j["focal_px"].get<double>(), 32.0 / 36 * 640, 1e-9);
+    EXPECT_EQ(j["k1"], -0.03);
+}
+
+TEST_F(Headless, SameSeedSameFile) {
+    for (const char* name : {"a", "b"}) ASSERT_EQ(vanchor("match " + data + "jib --range 1005-1025 --seed 5 --out " + (folder_ / name).string()).code, 0);
+    EXPECT_EQ(readFile(folder_ / "a" / "camera.json"), readFile(folder_ / "b" / "camera.json"));
+}
+
+TEST_F(Headless, UsageErrorsAreTwo) {
+    EXPECT_EQ(vanchor("").code, 2);
+    EXPECT_EQ(vanchor("match").code, 2);
+    EXPECT_EQ(vanchor("polish " + data).code, 2);
+    EXPECT_EQ(vanchor("match " + data + "jib").code, 2) << "no --out";
+    EXPECT_EQ(vanchor("export x --format gif --out y").code, 2);
+    EXPECT_EQ(vanchor("--help").code, 0);
+    for (const char* bad : {"--range 5", "--range 20-10", "--focal long", "--focal 30", "--fps fast"})
+        EXPECT_NE(vanchor("match " + data + "jib " + bad + " --out " + folder_.string()).code, 0) << bad;
+    EXPECT_EQ(vanchor("match " + data + "jib --range 20-10 --out " + folder_.string()).code, 2);
+}
+
+TEST_F(Headless, InputErrorsAreThreeWithASentence) {
+    Run r = vanchor("match /nowhere/clip.mp4 --out " + folder_.string());
+    EXPECT_EQ(r.code, 3);
+    EXPECT_NE(r.err.find("/nowhere/clip.mp4"), std::string::npos);
+    r = vanchor("match " + data + "jib --range 5000-5010 --out " + folder_.string());
+    EXPECT_EQ(r.code, 3);
+    EXPECT_NE(r.err.find("outside"), std::string::npos);
+    EXPECT_EQ(vanchor("info " + data + "jib/jib.truth.json").code, 3);
+    EXPECT_EQ(vanchor("export /nowhere.vanchor --format ply --out x.ply").code, 3);
+    EXPECT_EQ(vanchor("match " + data + "jib --out /proc/no").code, 3);
+    EXPECT_EQ(vanchor("match " + data + "jib --distortion " + data + "jib/jib.1001.jpg --out " + folder_.string()).code, 3);
+}
+
+TEST_F(Headless, NoSolveIsFourWithTheVerdict) {
+    struct Case { const char *name, *filter; int frames; const char* says; };
+    const std::string still = "-loop 1 -i " + data + "jib/jib.1001.jpg -r 25";
+    const Case cases[] = {{"black.mp4", "-f lavfi -i color=black:s=640x360:r=25", 20, "Too few features"},
+                          {"static.mp4", still.c_str(), 20, "does not move"},
+                          {"one.mp4", still.c_str(), 1, "single frame"}};
+    for (const Case& c : cases) {
+        const Run r = vanchor("match " + clip(c.name, c.filter, c.frames) + " --out " + (folder_ / "out-none").string());
+        EXPECT_EQ(r.code, 4) << c.name << r.err;
+        EXPECT_NE(r.out.find(c.says), std::string::npos) << c.name << ": " << r.out;
+        EXPECT_TRUE(fs::exists(folder_ / "out-none" / "shot.vanchor")) << "the paths are kept";
+    }
+}
+
+TEST_F(Headless, ThreeFramesSolveOrSayWhy) {
+    const Run r = vanchor("match " + data + "jib --range 1001-1003 --json --out " + folder_.string());
+    EXPECT_TRUE(r.code == 0 || r.code == 4) << r.code << r.err;
+    EXPECT_FALSE(nlohmann::json::parse(r.out)["verdict"].get<std::string>().empty());
+}
+
+TEST_F(Headless, InfoTellsWhatThePlateSays) {
+    const Run r = vanchor("info --json " + data + "slipway/slipway.mp4");
+    ASSERT_EQ(r.code, 0);
+    const auto j = nlohmann::json::parse(r.out);
+    EXPECT_EQ(j["width"], 1280);
+    EXPECT_EQ(j["frame_rate"]["num"], 25);
+    EXPECT_EQ(j["first"], 1001);
+    EXPECT_EQ(j["last"], 1120);
+    EXPECT_NE(vanchor("info " + data + "jib").out.find("assumed"), std::string::npos);
+}
+
+}  // namespace
+}  // namespace va

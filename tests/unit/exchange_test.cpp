@@ -1,0 +1,101 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <gtest/gtest.h>
+
+#include <filesystem>
+
+#include "base/atomic_file.h"
+#include "base/error.h"
+#include "exchange/camera_json.h"
+#include "exchange/ply.h"
+#include "exchange/usda.h"
+#include "exchange/verify.h"
+#include "solved_shot.h"
+
+namespace va {
+namespace {
+
+class Exchange : public ::testing::Test {
+  protected:
+    void SetUp() override {
+        folder_ = std::filesystem::temp_directory_path() / ("va-exchange-" + std::to_string(getpid()));
+        std::filesystem::create_directories(folder_);
+    }
+    void TearDown() override { std::filesystem::remove_all(folder_); }
+    static const SceneExport& scene() {
+        static const SceneExport s = gatherExport(test::makeSolvedShot(), "fit \"0.14\" px");
+        return s;
+    }
+    std::filesystem::path folder_;
+};
+
+TEST_F(Exchange, EveryFormatIsVerifiedAndTight) {
+    for (const auto format : {ExportFormat::cameraJson, ExportFormat::usda, ExportFormat::ply}) {
+        const ExportCheck check = exportAndVerify(scene(), format, folder_ / ("out" + std::string(endingOf(format))));
+        EXPECT_TRUE(check.passed) << check.sentence;
+        EXPECT_GT(check.compared, 1000);
+        EXPECT_LT(check.largestPx, 0.002);
+        EXPECT_NE(check.sentence.find("1280 × 720"), std::string::npos);
+        EXPECT_NE(check.sentence.find("23.976 fps"), std::string::npos);
+        EXPECT_NE(check.sentence.find("1001–1024"), std::string::npos);
+    }
+}
+
+TEST_F(Exchange, CameraJsonKeepsEverything) {
+    const SceneExport r = readCameraJson(writeCameraJson(scene()), "test");
+    EXPECT_EQ(r.rate, scene().rate);
+    EXPECT_EQ(r.lens, scene().lens);
+    EXPECT_EQ(r.verdict, scene().verdict);
+    EXPECT_EQ(r.things.size(), 2U);
+    for (size_t i = 0; i < r.frames.size(); ++i) {
+        EXPECT_EQ(r.frames[i].pose.position, scene().frames[i].pose.position);
+        EXPECT_EQ(r.frames[i].focalPx, scene().frames[i].focalPx);
+    }
+}
+
+TEST_F(Exchange, UnsolvedFramesStayInTheNumbering) {
+    SceneExport s = scene();
+    s.frames[0].solved = s.frames[5].solved = s.frames.back().solved = false;
+    for (const SceneExport& r : {readCameraJson(writeCameraJson(s), "j"), readUsda(writeUsda(s), "u")}) {
+        ASSERT_EQ(r.frames.size(), s.frames.size());
+        EXPECT_FALSE(r.frames[0].solved);
+        EXPECT_FALSE(r.frames[5].solved);
+        EXPECT_TRUE(r.frames[6].solved);
+        EXPECT_EQ(r.frames[6].frame, s.frames[6].frame);
+    }
+}
+
+TEST_F(Exchange, ShiftedPrincipalPointAndPixelAspectSurviveUsd) {
+    SceneExport s = scene();
+    s.principalPoint = {611.25, 380.5};
+    s.pixelAspect = 2;
+    const SceneExport r = readUsda(writeUsda(s), "u");
+    EXPECT_NEAR(r.principalPoint.x(), 611.25, 1e-3);
+    EXPECT_NEAR(r.principalPoint.y(), 380.5, 1e-3);
+    EXPECT_NEAR(r.frames[3].focalPx / s.frames[3].focalPx, 1, 1e-6);
+}
+
+TEST_F(Exchange, VerificationCatchesADifference) {
+    // A scene whose numbers the format can't hold: positions beyond single precision.
+    SceneExport far = scene();
+    for (auto& p : far.points) p.position += Eigen::Vector3d(1e7, 0, 0);
+    for (auto& f : far.frames) f.pose.position += Eigen::Vector3d(1e7, 0, 0);
+    const ExportCheck check = exportAndVerify(far, ExportFormat::usda, folder_ / "far.usda");
+    EXPECT_FALSE(check.passed);
+    EXPECT_NE(check.sentence.find("Do not use"), std::string::npos);
+    EXPECT_TRUE(exportAndVerify(far, ExportFormat::cameraJson, folder_ / "far.json").passed) << "doubles hold it";
+}
+
+TEST_F(Exchange, DamagedFilesAreRefused) {
+    const std::string json = writeCameraJson(scene()), usda = writeUsda(scene()), ply = writePly(scene());
+    EXPECT_THROW((void)readCameraJson(json.substr(0, json.size() / 2), "x"), InputError);
+    EXPECT_THROW((void)readCameraJson("[]", "x"), InputError);
+    EXPECT_THROW((void)readUsda(usda.substr(0, usda.size() / 3), "x"), InputError);
+    EXPECT_THROW((void)readUsda("", "x"), InputError);
+    EXPECT_THROW((void)readPly(ply.substr(0, ply.size() / 2), "x"), InputError);
+    EXPECT_THROW((void)exportAndVerify(scene(), ExportFormat::ply, folder_ / "no" / "such" / "folder.ply"), InputError);
+}
+
+TEST_F(Exchange, NothingToExportIsSaid) { EXPECT_THROW((void)gatherExport(Shot(), ""), Error); }
+
+}  // namespace
+}  // namespace va

@@ -1,0 +1,134 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "ground/auto_level.h"
+#include "ground/ground.h"
+
+namespace va {
+namespace {
+
+/// A tilted world: floor points on a grid, a wall, cameras above; all turned by a known rotation.
+class TiltedWorld : public ::testing::Test {
+  protected:
+    void SetUp() override {
+        int id = 1;
+        for (int x = -4; x <= 4; ++x)
+            for (int z = 2; z <= 8; ++z) floor_.push_back(id), add(id++, {x * 1.0, 0, -z * 1.0});
+        for (int x = -4; x <= 4; ++x)
+            for (int y = 1; y <= 4; ++y) add(id++, {x * 1.0, y * 0.7, -9});
+        for (int f = 0; f < 20; ++f) {
+            SolvedFrame frame;
+            frame.frame = 1001 + f;
+            frame.solved = true;
+            frame.pose.position = turn_ * Eigen::Vector3d(-1 + 0.1 * f, 1.6, 2);
+            frame.pose.worldFromCamera = turn_ * Eigen::Quaterniond(Eigen::AngleAxisd(-0.15, Eigen::Vector3d::UnitX()));
+            solve_.frames.push_back(frame);
+        }
+        solve_.motion = Motion::free;
+    }
+    void add(int id, const Eigen::Vector3d& p) {
+        SolvedPoint s;
+        s.pathId = id;
+        s.position = turn_ * (p * 0.5);
+        solve_.points.push_back(s);
+        trueById_[id] = p;
+    }
+    double heightOf(const GroundFit& fit, int id) const {
+        for (const auto& p : solve_.points)
+            if (p.pathId == id) return fit.worldFromSolve.point(p.position).y();
+        return 1e9;
+    }
+    Eigen::Quaterniond turn_{Eigen::AngleAxisd(0.35, Eigen::Vector3d(1, 0.4, 0.8).normalized())};
+    SolveResult solve_;
+    std::vector<int> floor_;
+    std::map<int, Eigen::Vector3d> trueById_;
+};
+
+TEST_F(TiltedWorld, ThreePointsMakeTheGround) {
+    GroundSpec spec;
+    spec.levelPaths = {floor_[0], floor_[20], floor_[60]};
+    const GroundFit fit = buildGround(solve_, spec);
+    ASSERT_TRUE(fit.level);
+    EXPECT_TRUE(fit.trouble.empty()) << fit.trouble;
+    for (int id : floor_) EXPECT_NEAR(heightOf(fit, id), 0, 1e-9);
+    EXPECT_GT(fit.worldFromSolve.point(solve_.frames[0].pose.position).y(), 0) << "cameras stand above the floor";
+    EXPECT_FALSE(fit.metric);
+}
+
+TEST_F(TiltedWorld, TwoPointsAndALengthSetTheScale) {
+    GroundSpec spec;
+    spec.levelPaths = {floor_[0], floor_[20], floor_[60]};
+    spec.length = GroundSpec::Length{floor_[0], floor_[6], 12.0};  // truly 6 apart
+    const GroundFit fit = buildGround(solve_, spec);
+    EXPECT_TRUE(fit.metric);
+    Eigen::Vector3d a, b;
+    for (const auto& p : solve_.points) {
+        if (p.pathId == floor_[0]) a = fit.worldFromSolve.point(p.position);
+        if (p.pathId == floor_[6]) b = fit.worldFromSolve.point(p.position);
+    }
+    EXPECT_NEAR((a - b).norm(), 12, 1e-9);
+}
+
+TEST_F(TiltedWorld, OriginAndFacingAreWhereTheArtistSaid) {
+    GroundSpec spec;
+    spec.levelPaths = {floor_[0], floor_[20], floor_[60]};
+    spec.originPath = floor_[10];
+    spec.zAlong = GroundSpec::Direction{floor_[0], floor_[6]};
+    const GroundFit fit = buildGround(solve_, spec);
+    Eigen::Vector3d a, b, o;
+    for (const auto& p : solve_.points) {
+        if (p.pathId == floor_[0]) a = fit.worldFromSolve.point(p.position);
+        if (p.pathId == floor_[6]) b = fit.worldFromSolve.point(p.position);
+        if (p.pathId == floor_[10]) o = fit.worldFromSolve.point(p.position);
+    }
+    EXPECT_LT(o.norm(), 1e-9);
+    EXPECT_LT(((b - a).normalized() - Eigen::Vector3d::UnitZ()).norm(), 1e-9);
+}
+
+TEST_F(TiltedWorld, FloorIsFoundByItself) {
+    const GroundFit fit = buildGround(solve_, {});
+    ASSERT_TRUE(fit.level);
+    for (int id : floor_) EXPECT_NEAR(heightOf(fit, id), 0, 1e-6);
+    EXPECT_GE(fit.usedPaths.size(), floor_.size());
+}
+
+TEST_F(TiltedWorld, WhatCannotBeHadIsSaidAndTheRestDone) {
+    GroundSpec line;
+    line.levelPaths = {floor_[0], floor_[1], floor_[2]};  // in a row
+    GroundFit fit = buildGround(solve_, line);
+    EXPECT_FALSE(fit.level);
+    EXPECT_NE(fit.trouble.find("line"), std::string::npos);
+    GroundSpec gone;
+    gone.levelPaths = {floor_[0], floor_[20], floor_[60]};
+    gone.originPath = 99999;
+    gone.length = GroundSpec::Length{floor_[0], floor_[0], 2};
+    fit = buildGround(solve_, gone);
+    EXPECT_TRUE(fit.level);
+    EXPECT_FALSE(fit.metric);
+    EXPECT_NE(fit.trouble.find("origin"), std::string::npos);
+    EXPECT_NE(fit.trouble.find("length"), std::string::npos);
+    SolveResult turning = solve_;
+    turning.motion = Motion::rotation;
+    EXPECT_FALSE(buildGround(turning, gone).level);
+}
+
+TEST(Similarity, InverseAndChain) {
+    Similarity s{2.5, Eigen::Quaterniond(Eigen::AngleAxisd(0.7, Eigen::Vector3d(1, 2, 3).normalized())), {1, -2, 3}};
+    const Eigen::Vector3d p(0.3, 4, -5);
+    EXPECT_LT((s.inverse().point(s.point(p)) - p).norm(), 1e-12);
+    EXPECT_LT((s.after(s).point(p) - s.point(s.point(p))).norm(), 1e-12);
+}
+
+TEST(Plane, NeedsThreePointsNotInARow) {
+    EXPECT_FALSE(fitPlane({{0, 0, 0}, {1, 0, 0}}));
+    EXPECT_FALSE(fitPlane({{0, 0, 0}, {1, 1, 1}, {2, 2, 2}, {3, 3, 3}}));
+    const auto fit = fitPlane({{0, 1, 0}, {1, 1, 0}, {0, 1, 1}, {1, 1, 1}});
+    ASSERT_TRUE(fit);
+    EXPECT_NEAR(std::fabs(fit->normal.y()), 1, 1e-12);
+    EXPECT_NEAR(fit->distance({5, 1, 5}), 0, 1e-12);
+}
+
+}  // namespace
+}  // namespace va

@@ -1,0 +1,238 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Plates, good and bad. Footage is made by the ffmpeg program and OpenCV, so that the readers are checked against other writers.
+#include <gtest/gtest.h>
+
+#include <condition_variable>
+#include <cstdlib>
+#include <filesystem>
+#include <fstream>
+#include <opencv2/imgcodecs.hpp>
+#include <opencv2/imgproc.hpp>
+
+#include "base/error.h"
+#include "media/display_transform.h"
+#include "media/frame_cache.h"
+#include "media/plate_locator.h"
+#include "media/plate_source.h"
+
+namespace va {
+namespace {
+
+namespace fs = std::filesystem;
+
+class Media : public ::testing::Test {
+  protected:
+    static void SetUpTestSuite() {
+        folder_ = fs::temp_directory_path() / ("va-media-" + std::to_string(getpid()));
+        fs::create_directories(folder_);
+    }
+    static void TearDownTestSuite() { fs::remove_all(folder_); }
+
+    /// Each frame is grey with brightness 40 + 4·n, so that a picture tells its number.
+    static fs::path movie(const std::string& name, const std::string& coding, int frames = 40, const std::string& rate = "24000/1001") {
+        const fs::path file = folder_ / name;
+        if (!fs::exists(file)) {
+            const std::string command = "ffmpeg -v error -y -f lavfi -i \"color=black:s=192x108:r=" + rate + ",format=gray,geq=lum='40+4*N'\" -frames:v " + std::to_string(frames) +
+                                        " " + coding + " " + file.string();
+            EXPECT_EQ(std::system(command.c_str()), 0) << command;
+        }
+        return file;
+    }
+    static double brightness(PlateSource& s, int frame) {
+        const Luma l = s.luma(frame);
+        double sum = 0;
+        for (float v : l.data) sum += v;
+        return sum / double(l.data.size());
+    }
+    static void still(const fs::path& file, int level, int width = 64, int height = 48) { cv::imwrite(file.string(), cv::Mat(height, width, CV_8UC3, cv::Scalar(level, level, level))); }
+    static std::string troubleOf(const std::string& spec) {
+        try {
+            (void)openPlate(spec);
+        } catch (const InputError& e) {
+            return e.what();
+        }
+        return "";
+    }
+    static fs::path folder_;
+};
+fs::path Media::folder_;
+
+class Codec : public Media, public ::testing::WithParamInterface<std::pair<const char*, const char*>> {};
+
+// Long groups of pictures with B frames are where seeking by rate goes wrong.
+TEST_P(Codec, JumpsLandOnTheExactFrame) {
+    const auto [name, coding] = GetParam();
+    const auto source = openPlate(movie(name, coding).string());
+    const PlateInfo& info = source->info();
+    EXPECT_EQ(info.width, 192);
+    EXPECT_EQ(info.height, 108);
+    EXPECT_EQ(info.rate, (Rational{24000, 1001}));
+    EXPECT_FALSE(info.rateAssumed);
+    ASSERT_EQ(info.frames, (FrameRange{1001, 1040}));
+    EXPECT_TRUE(info.warnings.empty()) << info.warnings.front();
+    const auto expected = [&](int frame) { return (40 + 4.0 * (frame - 1001) - 16) * 255 / 219; };
+    const bool full = std::string(name).find("mjpeg") != std::string::npos;
+    for (int frame : {1001, 1002, 1003, 1040, 1001, 1020, 1019, 1021, 1039, 1010, 1011, 1013, 1012}) {
+        const double want = full ? expected(frame) * 219 / 255 + 16 : expected(frame);
+        EXPECT_NEAR(brightness(*source, frame), want, 1.8) << "frame " << frame;
+    }
+}
+INSTANTIATE_TEST_SUITE_P(Movies, Codec,
+                         ::testing::Values(std::pair{"h264.mp4", "-c:v libx264 -pix_fmt yuv420p -g 30 -bf 3 -crf 10"}, std::pair{"h264.mkv", "-c:v libx264 -pix_fmt yuv420p -g 250 -bf 2 -crf 10"},
+                                           std::pair{"h265.mp4", "-c:v libx265 -x265-params log-level=none -pix_fmt yuv420p -crf 8"}, std::pair{"prores.mov", "-c:v prores_ks -profile:v 3 -pix_fmt yuv422p10le"},
+                                           std::pair{"mpeg4.avi", "-c:v mpeg4 -q:v 2 -pix_fmt yuv420p"}));
+
+TEST_F(Media, PortraitMoviesStandUpright) {
+    const fs::path flat = movie("h264.mp4", "-c:v libx264 -pix_fmt yuv420p -g 30 -bf 3 -crf 10");
+    const fs::path turned = folder_ / "turned.mp4";
+    ASSERT_EQ(std::system(("ffmpeg -v error -y -display_rotation 90 -i " + flat.string() + " -c copy " + turned.string() + " 2>/dev/null || ffmpeg -v error -y -i " + flat.string() +
+                           " -c copy -metadata:s:v rotate=270 " + turned.string()).c_str()), 0);
+    const auto source = openPlate(turned.string());
+    EXPECT_EQ(source->info().width, 108);
+    EXPECT_EQ(source->info().height, 192);
+    EXPECT_EQ(source->luma(1005).width, 108);
+    EXPECT_EQ(source->display(1005).height, 192);
+}
+
+TEST_F(Media, CutOffMovieIsNamedAndTheRestUsable) {
+    // The index stands in front, as in a download that broke off.
+    const fs::path whole = movie("front.mp4", "-c:v libx264 -pix_fmt yuv420p -g 10 -movflags +faststart -x264-params nal-hrd=none -qp 1 -vf noise=alls=40:allf=t", 60);
+    const fs::path cut = folder_ / "cut.mp4";
+    fs::copy_file(whole, cut, fs::copy_options::overwrite_existing);
+    fs::resize_file(cut, fs::file_size(whole) / 2);
+    const auto source = openPlate(cut.string());
+    ASSERT_FALSE(source->info().warnings.empty());
+    EXPECT_NE(source->info().warnings.front().find("cut off"), std::string::npos);
+    EXPECT_LT(source->info().frames.count(), 60);
+    EXPECT_GT(source->info().frames.count(), 10);
+    EXPECT_NO_THROW((void)source->luma(1001));
+    // The index at the end is gone: nothing can be read.
+    const fs::path end = movie("end.mp4", "-c:v libx264 -pix_fmt yuv420p -qp 1 -vf noise=alls=40:allf=t");
+    fs::resize_file(end, fs::file_size(end) / 2);
+    EXPECT_NE(troubleOf(end.string()).find("end.mp4"), std::string::npos);
+}
+
+TEST_F(Media, WhatIsNoPictureIsSaid) {
+    std::ofstream(folder_ / "letter.txt") << "Dear boatyard,";
+    std::ofstream(folder_ / "fake.jpg") << "not a picture";
+    std::ofstream(folder_ / "empty.mp4").flush();
+    EXPECT_NE(troubleOf((folder_ / "letter.txt").string()).find("letter.txt"), std::string::npos);
+    EXPECT_NE(troubleOf((folder_ / "fake.jpg").string()).find("not a picture"), std::string::npos);
+    EXPECT_NE(troubleOf((folder_ / "empty.mp4").string()), "");
+    EXPECT_NE(troubleOf((folder_ / "nowhere.mov").string()).find("no file"), std::string::npos);
+    fs::create_directories(folder_ / "bare");
+    EXPECT_NE(troubleOf((folder_ / "bare").string()).find("no pictures"), std::string::npos);
+    const fs::path sound = folder_ / "sound.mp4";
+    ASSERT_EQ(std::system(("ffmpeg -v error -y -f lavfi -i anullsrc -t 0.5 -c:a aac " + sound.string()).c_str()), 0);
+    EXPECT_NE(troubleOf(sound.string()).find("no moving picture"), std::string::npos);
+}
+
+TEST_F(Media, SequencesAreFoundByFolderPatternAndMember) {
+    const fs::path f = folder_ / "seq";
+    fs::create_directories(f);
+    for (int n : {98, 99, 100, 101, 103, 106, 107}) still(f / ("yard." + std::to_string(n) + ".png"), n);
+    still(f / "other_0001.png", 1);
+    for (const fs::path& spec : {f, f / "yard.%d.png", f / "yard.###.png", f / "yard.101.png"}) {
+        const auto source = openPlate(spec.string());
+        EXPECT_EQ(source->info().frames, (FrameRange{98, 107})) << spec;
+        ASSERT_EQ(source->info().gaps.size(), 2U) << spec;
+        EXPECT_EQ(source->info().gaps[0], (FrameRange{102, 102}));
+        EXPECT_EQ(source->info().gaps[1], (FrameRange{104, 105}));
+        EXPECT_NE(source->info().warnings.front().find("102, 104–105"), std::string::npos);
+        EXPECT_NEAR(brightness(*source, 103), 103, 0.6);
+        EXPECT_THROW((void)source->luma(104), InputError);
+        EXPECT_TRUE(source->info().rateAssumed);
+        EXPECT_EQ(source->info().existing().size(), 7U);
+    }
+    EXPECT_NE(troubleOf((f / "quay.%04d.png").string()).find("No file fits"), std::string::npos);
+}
+
+TEST_F(Media, ChangingSizeIsNamed) {
+    const fs::path f = folder_ / "sizes";
+    fs::create_directories(f);
+    still(f / "a.0001.png", 10);
+    still(f / "a.0002.png", 10);
+    still(f / "a.0003.png", 10, 80, 48);
+    const std::string trouble = troubleOf(f.string());
+    EXPECT_NE(trouble.find("Frame 3"), std::string::npos) << trouble;
+    EXPECT_NE(trouble.find("80 × 48"), std::string::npos) << trouble;
+}
+
+TEST_F(Media, SinglePhotoIsASequenceOfOne) {
+    still(folder_ / "shed.jpg", 77);
+    const auto source = openPlate((folder_ / "shed.jpg").string());
+    EXPECT_TRUE(source->info().still);
+    EXPECT_EQ(source->info().frames.count(), 1);
+    EXPECT_NEAR(brightness(*source, source->info().frames.first), 77, 1);
+}
+
+TEST_F(Media, SixteenBitAndLinearPicturesAreShownRight) {
+    cv::imwrite((folder_ / "deep.tif").string(), cv::Mat(8, 8, CV_16UC3, cv::Scalar(30000, 30000, 30000)));
+    const auto deep = openPlate((folder_ / "deep.tif").string());
+    EXPECT_EQ(deep->info().bits, 16);
+    EXPECT_NEAR(brightness(*deep, 1), 30000 / 257.0, 0.3);
+    // Mid grey of 18 % light has the sRGB value 118 (IEC 61966-2-1).
+    ASSERT_EQ(std::system(("ffmpeg -v error -y -f lavfi -i color=black:s=16x16,format=gbrpf32le,geq=r=0.18:g=0.18:b=0.18 -frames:v 1 " + (folder_ / "lin.exr").string()).c_str()), 0);
+    const auto linear = openPlate((folder_ / "lin.exr").string());
+    EXPECT_EQ(linear->info().encoding, PictureEncoding::linear);
+    EXPECT_NEAR(brightness(*linear, 1), 117.6, 1.0);
+}
+
+// IEC 61966-2-1: 0.5 of light is 0.7354 of signal. Cineon: code 445 is 18 % grey, 685 is white, 95 is black (Kodak 1993).
+TEST(DisplayTransform, KnownValues) {
+    EXPECT_NEAR(displayFromLinear(0.5F), 0.7354, 1e-4);
+    EXPECT_EQ(displayFromLinear(-1), 0);
+    EXPECT_EQ(displayFromLinear(7), 1);
+    EXPECT_EQ(displayFromLinear(std::nanf("")), 0);
+    EXPECT_NEAR(linearFromLog(685 / 1023.0F), 1, 1e-5);
+    EXPECT_NEAR(linearFromLog(95 / 1023.0F), 0, 1e-6);
+    EXPECT_NEAR(linearFromLog(445 / 1023.0F), 0.18, 0.03);
+}
+
+TEST_F(Media, CacheFetchesAheadWithinItsBudget) {
+    const fs::path file = movie("h264.mp4", "-c:v libx264 -pix_fmt yuv420p -g 30 -bf 3 -crf 10");
+    const size_t one = 192 * 108 * 4;
+    std::mutex mutex;
+    std::condition_variable came;
+    std::vector<int> order;
+    FrameCache cache(openPlate(file.string()), one * 10, [&](int frame) {
+        std::scoped_lock lock(mutex);
+        order.push_back(frame);
+        came.notify_all();
+    });
+    const auto wait = [&](int frame) {
+        std::unique_lock lock(mutex);
+        return came.wait_for(lock, std::chrono::seconds(20), [&] { return std::find(order.begin(), order.end(), frame) != order.end(); });
+    };
+    ASSERT_TRUE(wait(1005)) << "runs ahead by itself";
+    cache.setFocus(1030, 1, {1001, 1040});
+    ASSERT_TRUE(wait(1034));
+    EXPECT_TRUE(cache.picture(1030));
+    EXPECT_LE(cache.held().size(), 10U);
+    EXPECT_EQ(cache.picture(1030)->width, 192);
+    EXPECT_FALSE(cache.picture(2000));
+}
+
+TEST_F(Media, CacheTellsWhyAFrameIsEmpty) {
+    const fs::path f = folder_ / "broken";
+    fs::create_directories(f);
+    for (int n = 1; n <= 3; ++n) still(f / ("b.000" + std::to_string(n) + ".jpg"), 100, 256, 256);
+    fs::resize_file(f / "b.0002.jpg", 400);
+    std::mutex mutex;
+    std::condition_variable came;
+    int count = 0;
+    FrameCache cache(openPlate((f / "b.%04d.jpg").string()), 1 << 24, [&](int) {
+        std::scoped_lock lock(mutex);
+        ++count;
+        came.notify_all();
+    });
+    std::unique_lock lock(mutex);
+    ASSERT_TRUE(came.wait_for(lock, std::chrono::seconds(20), [&] { return count >= 3; }));
+    lock.unlock();
+    EXPECT_TRUE(cache.picture(1));
+    EXPECT_TRUE(cache.picture(3));
+    EXPECT_NE(cache.trouble(2).find("Frame 2"), std::string::npos);
+}
+
+}  // namespace
+}  // namespace va

@@ -1,0 +1,119 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <gtest/gtest.h>
+
+#include "solved_shot.h"
+#include "workflow/match_shot.h"
+#include "workflow/stale.h"
+#include "workflow/verdict.h"
+
+namespace va {
+namespace {
+
+const Shot& solved() {
+    static const Shot s = test::makeSolvedShot();
+    return s;
+}
+
+void expectSays(const Verdict& v, Lamp lamp, const std::string& part) {
+    EXPECT_EQ(v.lamp, lamp) << v.sentence;
+    EXPECT_NE(v.sentence.find(part), std::string::npos) << v.sentence;
+}
+
+TEST(Verdict, EmptyShotSaysWhatToDo) {
+    const Shot empty;
+    expectSays(verdictOn(empty, Step::plate), Lamp::none, "Open a movie");
+    expectSays(verdictOn(empty, Step::features), Lamp::none, "Not followed");
+    expectSays(verdictOn(empty, Step::solve), Lamp::none, "Not solved");
+    expectSays(verdictOn(empty, Step::ground), Lamp::none, "Needs a solve");
+    for (const Verdict& v : verdictsOn(empty)) EXPECT_FALSE(v.sentence.empty());
+}
+
+TEST(Verdict, GoodSolveGivesBothNumbers) {
+    expectSays(verdictOn(solved(), Step::solve), Lamp::good, "fit 0.1");
+    expectSays(verdictOn(solved(), Step::solve), Lamp::good, "check 0.");
+    expectSays(verdictOn(solved(), Step::lens), Lamp::good, "° across");
+    expectSays(verdictOn(solved(), Step::layout), Lamp::good, "1 test box, 1 anchor");
+}
+
+TEST(Verdict, TroubleNamesFramesAndTheNextThingToTry) {
+    const auto with = [](const std::function<void(SolveResult&)>& change) {
+        Shot s = solved();
+        SolveResult r = *s.solve;
+        change(r);
+        s.solve = std::make_shared<SolveResult>(r);
+        return s;
+    };
+    Shot s = with([](SolveResult& r) { r = SolveResult(); r.frames.resize(40); r.trouble = SolveTrouble::tooFewPaths; });
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "Add features");
+    s = with([](SolveResult& r) { r = SolveResult(); r.frames.resize(1); r.trouble = SolveTrouble::tooFewFrames; });
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "longer range");
+    s = with([](SolveResult& r) { r = SolveResult(); r.trouble = SolveTrouble::noStart; r.parallaxPx = 4.2; });
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "4.2 px");
+    s = with([](SolveResult& r) { r.motion = Motion::rotation; r.trouble = SolveTrouble::noParallax; });
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "only turns");
+    expectSays(verdictOn(s, Step::ground), Lamp::none, "No depth");
+    s = with([](SolveResult& r) { r.motion = Motion::fixed; r.trouble = SolveTrouble::noParallax; });
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "does not move");
+    s = with([](SolveResult& r) { r.trouble = SolveTrouble::growthStopped; r.frames[3].solved = r.frames[4].solved = r.frames[9].solved = false; });
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "1004–1005, 1010");
+    s = with([](SolveResult& r) { r.rmsPx = 1.4; });
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "will slide");
+    s = with([](SolveResult& r) { r.checkRmsPx = 3; });
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "check is much worse");
+    expectSays(sentenceThatMatters(s), Lamp::look, "check is much worse");
+}
+
+TEST(Verdict, ThinFramesAreNamed) {
+    Shot s = solved();
+    auto paths = std::make_shared<std::vector<Path>>(*s.paths);
+    for (Path& p : *paths) std::erase_if(p.points, [](const PathPoint& q) { return q.frame >= 1010 && q.frame <= 1012 && q.x > 200; });
+    s.paths = paths;
+    s.pathsFrom = fingerprintOfFollowInput(s);
+    expectSays(verdictOn(s, Step::features), Lamp::look, "Thin at 1010–1012");
+}
+
+TEST(Verdict, GapsAndAssumedRateAreShown) {
+    Shot s = solved();
+    s.plate.gaps = {{1005, 1007}};
+    expectSays(verdictOn(s, Step::plate), Lamp::look, "1005–1007");
+    s.plate.gaps.clear();
+    s.plate.rateAssumed = true;
+    expectSays(verdictOn(s, Step::plate), Lamp::look, "assumed");
+    s.overrides.rate = Rational{25, 1};
+    expectSays(verdictOn(s, Step::plate), Lamp::good, "25 fps");
+}
+
+TEST(Stale, ResultsKnowWhenTheirInputsChanged) {
+    Shot s = solved();
+    EXPECT_FALSE(stalenessOf(s).features);
+    EXPECT_FALSE(stalenessOf(s).solve);
+    s.range.last -= 3;
+    EXPECT_TRUE(stalenessOf(s).features);
+    EXPECT_TRUE(stalenessOf(s).solve);
+    expectSays(verdictOn(s, Step::solve), Lamp::stale, "Solve again");
+    s = solved();
+    s.exportedFrom = fingerprintOfExportInput(s);
+    s.exportReport = "3 files verified";
+    EXPECT_EQ(verdictOn(s, Step::exporting).lamp, Lamp::good);
+    s.things[0].position.x() += 1;
+    expectSays(verdictOn(s, Step::exporting), Lamp::stale, "before the last change");
+    s = withGround(solved(), {{}, {}, {}, GroundSpec::Length{solved().solve->points[0].pathId, solved().solve->points[1].pathId, 2.0}});
+    EXPECT_FALSE(stalenessOf(s).solve) << "the ground is no input of the solve";
+}
+
+TEST(Workflow, EmptyRangesAreExplained) {
+    Shot s = solved();
+    Progress progress;
+    s.range = {1010, 1009};
+    try {
+        (void)withPaths(s, progress);
+        FAIL();
+    } catch (const std::exception& e) {
+        EXPECT_NE(std::string(e.what()).find("range is empty"), std::string::npos);
+    }
+    s.range = {5000, 5010};
+    EXPECT_THROW((void)withPaths(s, progress), std::exception);
+}
+
+}  // namespace
+}  // namespace va
