@@ -24,6 +24,9 @@ int main(int argc, char** argv) {
     }
     try {
         return run();
+    } catch (const CLI::ValidationError& e) {
+        std::fprintf(stderr, "vanchor: %s\n", e.what());
+        return va::exitUsage;
     } catch (const va::InputError& e) {
         std::fprintf(stderr, "vanchor: %s\n", e.what());
         if (!e.detail().empty()) std::fprintf(stderr, "         (%s)\n", e.detail().c_str());

@@ -35,6 +35,15 @@ FrameRange parseRange(const std::string& text) {
     return {first, last};
 }
 
+std::optional<Rational> parseRatio(const char* option, const std::string& text) {
+    if (text.empty()) return std::nullopt;
+    try {
+        return parseRational(text);
+    } catch (const Error& e) {
+        throw CLI::ValidationError(option, e.what());
+    }
+}
+
 /// A lens file: the "lens" part of a camera.json, or that file whole.
 BrownConrady readLens(const std::string& file) {
     const json j = json::parse(readFile(file), nullptr, false);
@@ -83,8 +92,8 @@ int match(const MatchArguments& a) {
     Shot shot;
     if (!a.range.empty()) shot.range = parseRange(a.range);
     PlateOverrides overrides;
-    if (!a.rate.empty()) overrides.rate = parseRational(a.rate);
-    if (!a.pixelAspect.empty()) overrides.pixelAspect = parseRational(a.pixelAspect);
+    overrides.rate = parseRatio("--fps", a.rate);
+    overrides.pixelAspect = parseRatio("--pixel-aspect", a.pixelAspect);
     const FrameRange wanted = shot.range;
     shot = withPlate(shot, a.plate, overrides);
     if (!wanted.empty() && (wanted.last < shot.plate.frames.first || wanted.first > shot.plate.frames.last)) {

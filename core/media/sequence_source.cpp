@@ -4,6 +4,8 @@
 #include <OpenImageIO/imageio.h>
 
 #include <cmath>
+#include <fstream>
+#include <string_view>
 
 #include "base/error.h"
 #include "base/parallel.h"
@@ -87,15 +89,19 @@ class SequenceSource final : public PlateSource {
         else if (spec.format.is_floating_point()) info_.encoding = PictureEncoding::linear;
         readTags(spec);
         info_.frames = {number, stills_.rbegin()->first};
-        int before = number;
+    }
+
+    /// Missing numbers, and files that turned out to be no pictures: both are gaps.
+    void findGaps(const std::vector<FrameRange>& unreadable) {
+        int before = info_.frames.first;
         for (const auto& [n, unused] : stills_) {
             if (n > before + 1) info_.gaps.push_back({before + 1, n - 1});
             before = n;
         }
-        if (!info_.gaps.empty()) {
-            info_.warnings.push_back("Frames " + describeRanges(info_.gaps) + " are missing. Their pictures stay empty and get no camera; "
-                                     "bring the files back, or choose a range without them.");
-        }
+        if (info_.gaps.empty()) return;
+        info_.warnings.push_back((unreadable.empty() ? "Frames " + describeRanges(info_.gaps) + " are missing."
+                                                     : "Frames " + describeRanges(info_.gaps) + " are missing; of these, " + describeRanges(unreadable) + " can't be read.") +
+                                 " Their pictures stay empty and get no camera; bring the files back, or choose a range without them.");
     }
 
     void readTags(const ImageSpec& spec) {
@@ -119,16 +125,27 @@ class SequenceSource final : public PlateSource {
         }
     }
 
-    void checkOthers() const {
-        for (const auto& [number, path] : stills_) {
-            if (number == info_.frames.first) continue;
-            const auto in = open(path);
+    /// Reads all headers: another size is an error with the frame's number, an unreadable file a gap.
+    void checkOthers() {
+        std::vector<FrameRange> unreadable;
+        for (auto it = std::next(stills_.begin()); it != stills_.end();) {
+            const auto& [number, path] = *it;
+            const auto in = ImageInput::open(path.string());
+            if (!in) {
+                (void)OIIO::geterror();
+                unreadable.push_back({number, number});
+                it = stills_.erase(it);
+                continue;
+            }
             if (in->spec().width != storedWidth_ || in->spec().height != storedHeight_) {
                 throw InputError("Frame " + std::to_string(number) + " (\"" + path.string() + "\") is " + std::to_string(in->spec().width) +
                                  " × " + std::to_string(in->spec().height) + ", but the sequence began with " + std::to_string(storedWidth_) +
                                  " × " + std::to_string(storedHeight_) + ". Bring all frames to one size, or split the sequence.");
             }
+            ++it;
         }
+        info_.frames.last = stills_.rbegin()->first;
+        findGaps(unreadable);
     }
 
     static std::unique_ptr<ImageInput> open(const std::filesystem::path& path) {
@@ -146,6 +163,9 @@ class SequenceSource final : public PlateSource {
         const ImageSpec& spec = in->spec();
         if (spec.width != storedWidth_ || spec.height != storedHeight_)
             throw InputError("Frame " + std::to_string(frame) + " has another size than the sequence. Bring all frames to one size.");
+        // The JPEG reader fills what is missing with grey and calls it a success.
+        if (std::string_view(in->format_name()) == "jpeg" && !endsLikeJpeg(found->second))
+            throw InputError("Frame " + std::to_string(frame) + " (\"" + found->second.string() + "\") is cut off. Replace it, or leave it out.");
         Pixels p{spec.width, spec.height, spec.nchannels >= 3 ? 3 : 1, {}};
         p.values.resize(size_t(p.width) * size_t(p.height) * size_t(p.channels));
         if (!in->read_image(0, 0, 0, p.channels, TypeDesc::FLOAT, p.values.data())) {
@@ -158,6 +178,16 @@ class SequenceSource final : public PlateSource {
             for (size_t i = size_t(begin) * line; i < size_t(end) * line; ++i) p.values[i] = displayValue(p.values[i], encoding);
         });
         return p;
+    }
+
+    /// A whole JPEG has its end marker (FF D9, ITU-T T.81) at the end, give or take what some cameras append.
+    static bool endsLikeJpeg(const std::filesystem::path& path) {
+        std::ifstream in(path, std::ios::binary | std::ios::ate);
+        const std::streamoff size = in.tellg(), tail = std::min<std::streamoff>(size, 65536);
+        std::string end(size_t(tail), '\0');
+        in.seekg(size - tail);
+        in.read(end.data(), tail);
+        return end.find("\xff\xd9") != std::string::npos;
     }
 
     std::map<int, std::filesystem::path> stills_;

@@ -22,7 +22,9 @@ json quaternion(const Eigen::Quaterniond& q) { return {q.w(), q.x(), q.y(), q.z(
 
 Eigen::Vector3d vector3(const json& j) { return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()}; }
 Eigen::Quaterniond quaternion(const json& j) {
-    return Eigen::Quaterniond(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>(), j.at(3).get<double>()).normalized();
+    const Eigen::Quaterniond q(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>(), j.at(3).get<double>());
+    // What we wrote comes back to the last bit; what somebody typed is made a rotation.
+    return std::fabs(q.norm() - 1) < 1e-9 ? q : q.normalized();
 }
 
 json lensJson(const BrownConrady& l) { return {{"model", "brown-conrady"}, {"k1", l.k1}, {"k2", l.k2}, {"k3", l.k3}, {"p1", l.p1}, {"p2", l.p2}}; }

@@ -162,7 +162,8 @@ BundleSummary bundle(BundleProblem& problem, const BundleOptions& options) {
         if (std::find(options.solved.begin(), options.solved.end(), LensValue(k)) == options.solved.end()) heldLens.push_back(k);
     for (size_t i = 0; i < lenses.size(); ++i) {
         if (!usedLens[i]) continue;
-        ordering->AddElementToGroup(lenses[i].data(), 1);
+        // A group of their own: within a group Ceres orders by address, and where the lenses lie in memory is chance.
+        ordering->AddElementToGroup(lenses[i].data(), 2);
         if (heldLens.size() == 8) ceresProblem.SetParameterBlockConstant(lenses[i].data());
         else if (!heldLens.empty()) ceresProblem.SetManifold(lenses[i].data(), new ceres::SubsetManifold(8, heldLens));
     }

@@ -34,12 +34,17 @@ bool windowInside(const Luma& p, double x, double y, int side) {
     return x >= 0 && y >= 0 && x + side < p.width - 1 && y + side < p.height - 1;
 }
 
+/// Half size of the largest window that fits around both places, with a pixel for the gradient and two for the search.
+int fittingRadius(const Luma& a, const Luma& b, const Eigen::Vector2d& from, const Eigen::Vector2d& to) {
+    const auto room = [](const Luma& p, const Eigen::Vector2d& at) { return std::min({at.x(), at.y(), p.width - 2 - at.x(), p.height - 2 - at.y()}); };
+    return int(std::floor(std::min(room(a, from) - 1.5, room(b, to) - 1.5)));
+}
+
 }  // namespace
 
 std::optional<Eigen::Vector2d> coarseShift(const Pyramid& before, const Pyramid& after, const Eigen::Vector2d& from,
-                                           const Eigen::Vector2d& guess, int radius, int finestLevel, int coarsestLevel) {
-    const int side = 2 * radius + 1, wide = side + 2, n = side * side;
-    if (wide > maxSide || !from.allFinite() || !guess.allFinite()) return std::nullopt;
+                                           const Eigen::Vector2d& guess, int largestRadius, int finestLevel, int coarsestLevel) {
+    if (2 * largestRadius + 3 > maxSide || !from.allFinite() || !guess.allFinite()) return std::nullopt;
     float window[maxSide * maxSide], gx[maxSide * maxSide], gy[maxSide * maxSide], now[maxSide * maxSide];
     Eigen::Vector2d shift = guess - from;  // in px of level 0
     bool any = false;
@@ -47,8 +52,15 @@ std::optional<Eigen::Vector2d> coarseShift(const Pyramid& before, const Pyramid&
         const double scale = 1.0 / (1 << level);
         const Luma& a = before.level(level);
         const Luma& b = after.level(level);
+        // Near the picture's edge a smaller window still tells the move; below 7 × 7 a finer level has to do.
+        const int radius = std::min(largestRadius, fittingRadius(a, b, from * scale, (from + shift) * scale));
+        if (radius < 3) {
+            if (level == finestLevel) return std::nullopt;
+            continue;
+        }
+        const int side = 2 * radius + 1, wide = side + 2, n = side * side;
         const Eigen::Vector2d corner = from * scale - Eigen::Vector2d::Constant(radius + 1);
-        if (!windowInside(a, corner.x(), corner.y(), wide)) continue;  // too near the edge up here; a finer level may do
+        if (!windowInside(a, corner.x(), corner.y(), wide)) continue;
         sampleWindow(a.data.data(), a.width, float(corner.x()), float(corner.y()), wide, window);
         double xx = 0, xy = 0, yy = 0, mx = 0, my = 0, mean = 0;
         for (int j = 0, k = 0; j < side; ++j)

@@ -141,9 +141,10 @@ Judgement judge(const std::string& cameraJson, const std::string& truthJson) {
     out.solved = int(solved.size());
     if (out.solved < 3) return out;
 
+    const bool depth = scene.motion == "free";
     double stick = 0;
     int stickCount = 0;
-    for (const TruePoint& p : truth.points) {
+    for (const TruePoint& p : depth ? truth.points : std::vector<TruePoint>()) {
         std::vector<Sighting> seen;
         std::vector<std::pair<int, Eigen::Vector2d>> pixels;
         for (const auto& [frame, pixel] : p.seen) {
@@ -172,9 +173,11 @@ Judgement judge(const std::string& cameraJson, const std::string& truthJson) {
         return Eigen::VectorXd(Eigen::Map<Eigen::VectorXd>(r.data(), Eigen::Index(r.size())));
     };
     Eigen::VectorXd x = Eigen::VectorXd::Zero(7);
-    minimise(x, shapeResiduals);
-    const Eigen::VectorXd left = shapeResiduals(x);
-    out.shapePx = std::sqrt(left.squaredNorm() / (double(left.size()) / 2));
+    if (depth) {
+        minimise(x, shapeResiduals);
+        const Eigen::VectorXd left = shapeResiduals(x);
+        out.shapePx = std::sqrt(left.squaredNorm() / (double(left.size()) / 2));
+    }
 
     const auto pathResiduals = [&](const Eigen::VectorXd& y) {
         const Similarity s = similarityOf(y).after(start);

@@ -4,7 +4,7 @@
 
 namespace va {
 
-/// How a solve compares with a known true camera. Definitions: docs/methods.md, "Judging against truth".
+/// How a solve compares with a known true camera. Stick is −1, shape and path 0 where the solve has no depth. Definitions: docs/methods.md, "Judging against truth".
 struct Judgement {
     int frames = 0, solved = 0;
     double stickPx = 0;         ///< things anchored at true points: RMS slide over points and frames

@@ -98,8 +98,7 @@ TEST_F(Headless, UsageErrorsAreTwo) {
     EXPECT_EQ(vanchor("export x --format gif --out y").code, 2);
     EXPECT_EQ(vanchor("--help").code, 0);
     for (const char* bad : {"--range 5", "--range 20-10", "--focal long", "--focal 30", "--fps fast"})
-        EXPECT_NE(vanchor("match " + data + "jib " + bad + " --out " + folder_.string()).code, 0) << bad;
-    EXPECT_EQ(vanchor("match " + data + "jib --range 20-10 --out " + folder_.string()).code, 2);
+        EXPECT_EQ(vanchor("match " + data + "jib " + bad + " --out " + folder_.string()).code, 2) << bad;
 }
 
 TEST_F(Headless, InputErrorsAreThreeWithASentence) {

@@ -57,7 +57,8 @@ TEST_F(Geometry, ProjectionAndDistortion) {
     cv::Mat turn;
     cv::Rodrigues(toCv(view_.rotation), turn);
     std::vector<cv::Point2d> theirs;
-    cv::projectPoints(world, turn, (cv::Mat_<double>(3, 1) << view_.shift.x(), view_.shift.y(), view_.shift.z()), cameraMatrix(lens_), coefficients(lens_), theirs);
+    const cv::Mat shift = (cv::Mat_<double>(3, 1) << view_.shift.x(), view_.shift.y(), view_.shift.z());
+    cv::projectPoints(world, turn, shift, cameraMatrix(lens_), coefficients(lens_), theirs);
     for (size_t i = 0; i < points_.size(); ++i) {
         const auto ours = project(view_, lens_, points_[i]);
         ASSERT_TRUE(ours);
@@ -219,8 +220,9 @@ TEST_F(Geometry, TriangulationAsGoodAsOpenCv) {
         const Eigen::Vector2d p = seen(view_, x, 0.5 / 1000), q = seen(second, x, 0.5 / 1000);
         const auto placed = triangulate({{&view_, p, 1}, {&second, q, 1}});
         if (!placed) continue;
+        const cv::Mat cp = (cv::Mat_<double>(2, 1) << p.x(), p.y()), cq = (cv::Mat_<double>(2, 1) << q.x(), q.y());
         cv::Mat out;
-        cv::triangulatePoints(matrix(view_), matrix(second), (cv::Mat_<double>(2, 1) << p.x(), p.y()), (cv::Mat_<double>(2, 1) << q.x(), q.y()), out);
+        cv::triangulatePoints(matrix(view_), matrix(second), cp, cq, out);
         const Eigen::Vector3d cvPoint(out.at<double>(0) / out.at<double>(3), out.at<double>(1) / out.at<double>(3), out.at<double>(2) / out.at<double>(3));
         ours += (placed->position - x).squaredNorm();
         theirs += (cvPoint - x).squaredNorm();

@@ -2,6 +2,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <map>
 
 #include "ground/auto_level.h"
 #include "ground/ground.h"
@@ -63,7 +64,7 @@ TEST_F(TiltedWorld, TwoPointsAndALengthSetTheScale) {
     spec.length = GroundSpec::Length{floor_[0], floor_[6], 12.0};  // truly 6 apart
     const GroundFit fit = buildGround(solve_, spec);
     EXPECT_TRUE(fit.metric);
-    Eigen::Vector3d a, b;
+    Eigen::Vector3d a = Eigen::Vector3d::Zero(), b = a;
     for (const auto& p : solve_.points) {
         if (p.pathId == floor_[0]) a = fit.worldFromSolve.point(p.position);
         if (p.pathId == floor_[6]) b = fit.worldFromSolve.point(p.position);
@@ -77,7 +78,7 @@ TEST_F(TiltedWorld, OriginAndFacingAreWhereTheArtistSaid) {
     spec.originPath = floor_[10];
     spec.zAlong = GroundSpec::Direction{floor_[0], floor_[6]};
     const GroundFit fit = buildGround(solve_, spec);
-    Eigen::Vector3d a, b, o;
+    Eigen::Vector3d a = Eigen::Vector3d::Zero(), b = a, o(1, 1, 1);
     for (const auto& p : solve_.points) {
         if (p.pathId == floor_[0]) a = fit.worldFromSolve.point(p.position);
         if (p.pathId == floor_[6]) b = fit.worldFromSolve.point(p.position);
