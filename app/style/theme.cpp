@@ -17,7 +17,7 @@ bool light = false;
 
 Theme darkTheme() {
     return {QColor("#232425"), QColor("#28292b"), QColor("#2b2c2e"), QColor("#1b1c1d"), QColor("#1c1d1e"), QColor("#2f3133"), QColor("#4a4d50"), QColor("#18191a"), QColor("#3d4043"),
-            QColor("#f1f1ef"), QColor("#d6d8da"), QColor("#a9adb1"), QColor("#8e9296"), QColor("#ff7a59"), QColor("#221410"), QColor("#4a3a35"), QColor("#57b8b5"),
+            QColor("#f1f1ef"), QColor("#d6d8da"), QColor("#a9adb1"), QColor("#969a9e"), QColor("#ff7a59"), QColor("#221410"), QColor("#4a3a35"), QColor("#57b8b5"),
             QColor("#8fb98b"), QColor("#ffb454"), QColor("#7d8185"), QColor("#b9bdc1"), QColor("#333537")};
 }
 
