@@ -5,7 +5,7 @@
 /// Not under the thread sanitizer, which is not ready when the loader picks.
 #if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_THREAD__) && \
     !defined(__SANITIZE_ADDRESS__)
-#define VA_CPU_CLONES __attribute__((target_clones("arch=haswell", "default")))
+#define VA_CPU_CLONES __attribute__((target_clones("arch=x86-64-v3", "default")))
 #else
 #define VA_CPU_CLONES
 #endif

@@ -57,16 +57,20 @@ bool FeatureFollower::usable() const { return state_->reference.usable(); }
 const PathPoint& FeatureFollower::point() const { return state_->point; }
 const char* FeatureFollower::reason() const { return state_->reason; }
 
-/// Translation first when the start is rough, then affine: the shape must not run off after a wrong place.
+/// Affine at once, which is enough after a good prediction; where that fails, translation first, so that the shape can't run off after a wrong place.
 std::optional<ReferencePatch::Result> FeatureFollower::State::measure(const Luma& picture, const Placement& start) const {
-    ReferencePatch::Options shiftOnly;
-    shiftOnly.affine = false;
-    shiftOnly.iterations = 2;
-    const auto near = reference.registerIn(picture, start, shiftOnly);
-    if (!near) return std::nullopt;
     ReferencePatch::Options full;
     full.iterations = 8;
-    return reference.registerIn(picture, near->placement, full);
+    auto direct = reference.registerIn(picture, start, full);
+    if (direct && direct->correlation > 0.97) return direct;
+    ReferencePatch::Options shiftOnly;
+    shiftOnly.affine = false;
+    shiftOnly.iterations = 4;
+    const auto near = reference.registerIn(picture, start, shiftOnly);
+    if (!near) return direct;
+    auto again = reference.registerIn(picture, near->placement, full);
+    if (!direct || (again && again->correlation > direct->correlation)) return again;
+    return direct;
 }
 
 void FeatureFollower::State::accept(const ReferencePatch::Result& r) {

@@ -5,6 +5,7 @@
 #include <Eigen/Eigenvalues>
 #include <Eigen/LU>
 #include <cmath>
+#include <cstring>
 
 #include "base/cpu_clones.h"
 #include "track/pyramid.h"
@@ -12,58 +13,64 @@
 namespace va {
 namespace {
 
-/// Samples `picture` at shape·(u, v) + at with the Catmull–Rom cubic. The caller has checked that all taps are inside.
-VA_CPU_CLONES void sampleCubic(const float* picture, int stride, const float* u, const float* v, int n, const float* m, float* out) {
-    const float a = m[0], b = m[1], c = m[2], d = m[3], e = m[4], f = m[5];
-    for (int i = 0; i < n; ++i) {
-        const float x = a * u[i] + b * v[i] + e, y = c * u[i] + d * v[i] + f;
-        const int ix = int(x), iy = int(y);  // coordinates are positive here: truncation is floor
-        const float s = x - float(ix), t = y - float(iy);
-        const float wx0 = s * (s * (1 - 0.5f * s) - 0.5f), wx1 = 1 + s * s * (1.5f * s - 2.5f), wx3 = 0.5f * s * s * (s - 1);
-        const float wx2 = 1 - wx0 - wx1 - wx3;
-        const float wy0 = t * (t * (1 - 0.5f * t) - 0.5f), wy1 = 1 + t * t * (1.5f * t - 2.5f), wy3 = 0.5f * t * t * (t - 1);
-        const float wy2 = 1 - wy0 - wy1 - wy3;
-        const int p = (iy - 1) * stride + ix - 1;
-        const float r0 = wx0 * picture[p] + wx1 * picture[p + 1] + wx2 * picture[p + 2] + wx3 * picture[p + 3];
-        const int q = p + stride;
-        const float r1 = wx0 * picture[q] + wx1 * picture[q + 1] + wx2 * picture[q + 2] + wx3 * picture[q + 3];
-        const int w = q + stride;
-        const float r2 = wx0 * picture[w] + wx1 * picture[w + 1] + wx2 * picture[w + 2] + wx3 * picture[w + 3];
-        const int z = w + stride;
-        const float r3 = wx0 * picture[z] + wx1 * picture[z + 1] + wx2 * picture[z + 2] + wx3 * picture[z + 3];
-        out[i] = wy0 * r0 + wy1 * r1 + wy2 * r2 + wy3 * r3;
-    }
-}
+/// Four floats in one register; the compiler's own vector type works on every processor.
+using Four = float __attribute__((vector_size(16)));
 
-VA_CPU_CLONES void sampleLinear(const float* picture, int stride, const float* u, const float* v, int n, const float* m, float* out) {
-    const float a = m[0], b = m[1], c = m[2], d = m[3], e = m[4], f = m[5];
+inline Four loadFour(const float* p) {
+    Four v;
+    std::memcpy(&v, p, sizeof v);
+    return v;
+}
+inline Four spread(float v) { return Four{v, v, v, v}; }
+
+/// Samples `picture` at shape·(u, v) + at with the Catmull–Rom cubic. The caller has checked that all taps are inside. One pixel at a time, its four
+/// taps a row in one register: gathering the same tap of many pixels is slower.
+VA_CPU_CLONES void sampleCubic(const float* __restrict picture, int stride, const float* __restrict u, const float* __restrict v, int n, const float* __restrict m,
+                               float* __restrict out) {
+    // Weights of the four taps as polynomials in the fraction: c0 + s (c1 + s (c2 + s c3)).
+    const Four c0{0, 1, 0, 0}, c1{-0.5f, 0, 0.5f, 0}, c2{1, -2.5f, 2, -0.5f}, c3{-0.5f, 1.5f, -1.5f, 0.5f};
     for (int i = 0; i < n; ++i) {
-        const float x = a * u[i] + b * v[i] + e, y = c * u[i] + d * v[i] + f;
-        const int ix = int(x), iy = int(y);
-        const float s = x - float(ix), t = y - float(iy);
-        const int p = iy * stride + ix, q = p + stride;
-        const float top = picture[p] + s * (picture[p + 1] - picture[p]);
-        const float low = picture[q] + s * (picture[q + 1] - picture[q]);
-        out[i] = top + t * (low - top);
+        const float x = m[0] * u[i] + m[1] * v[i] + m[4], y = m[2] * u[i] + m[3] * v[i] + m[5];
+        const int ix = int(x), iy = int(y);  // coordinates are positive here: truncation is floor
+        const Four s = spread(x - float(ix)), t = spread(y - float(iy));
+        const Four wx = c0 + s * (c1 + s * (c2 + s * c3)), wy = c0 + t * (c1 + t * (c2 + t * c3));
+        const float* p = picture + (iy - 1) * stride + ix - 1;
+        const Four rows = wy[0] * loadFour(p) + wy[1] * loadFour(p + stride) + wy[2] * loadFour(p + 2 * stride) + wy[3] * loadFour(p + 3 * stride);
+        const Four taps = wx * rows;
+        out[i] = (taps[0] + taps[2]) + (taps[1] + taps[3]);
     }
 }
 
 /// sums = { Σ I·1, Σ I², Σ I·T, Σ I·descent_k … } over n pixels; padding has weight 0 in every row.
-VA_CPU_CLONES void project(const float* I, const float* one, const float* T, const float* descent, int n, int rows, float* sums) {
-    float s0 = 0, s1 = 0, s2 = 0;
+VA_CPU_CLONES void projectAffine(const float* __restrict I, const float* __restrict one, const float* __restrict T, const float* __restrict d, int n, float* __restrict sums) {
+    float s0 = 0, s1 = 0, s2 = 0, a0 = 0, a1 = 0, a2 = 0, a3 = 0, a4 = 0, a5 = 0;
     for (int i = 0; i < n; ++i) {
-        const float value = I[i] * one[i];
-        s0 += value;
-        s1 += value * value;
-        s2 += I[i] * T[i];
+        const float value = I[i], real = value * one[i];
+        s0 += real;
+        s1 += real * real;
+        s2 += value * T[i];
+        a0 += value * d[i];
+        a1 += value * d[n + i];
+        a2 += value * d[2 * n + i];
+        a3 += value * d[3 * n + i];
+        a4 += value * d[4 * n + i];
+        a5 += value * d[5 * n + i];
     }
     sums[0] = s0, sums[1] = s1, sums[2] = s2;
-    for (int k = 0; k < rows; ++k) {
-        const float* d = descent + k * n;
-        float s = 0;
-        for (int i = 0; i < n; ++i) s += I[i] * d[i];
-        sums[3 + k] = s;
+    sums[3] = a0, sums[4] = a1, sums[5] = a2, sums[6] = a3, sums[7] = a4, sums[8] = a5;
+}
+
+VA_CPU_CLONES void projectShift(const float* __restrict I, const float* __restrict one, const float* __restrict T, const float* __restrict d, int n, float* __restrict sums) {
+    float s0 = 0, s1 = 0, s2 = 0, a0 = 0, a1 = 0;
+    for (int i = 0; i < n; ++i) {
+        const float value = I[i], real = value * one[i];
+        s0 += real;
+        s1 += real * real;
+        s2 += value * T[i];
+        a0 += value * d[i];
+        a1 += value * d[n + i];
     }
+    sums[0] = s0, sums[1] = s1, sums[2] = s2, sums[3] = a0, sums[4] = a1;
 }
 
 bool inside(const Luma& picture, const Placement& p, int radius) {
@@ -138,12 +145,11 @@ std::optional<ReferencePatch::Result> ReferencePatch::registerIn(const Luma& pic
     Placement p = start;
     float sums[9];
     double lastStep = 1e9;
-    bool cubic = false;
     for (int i = 0; i < options.iterations; ++i) {
         if (!p.at.allFinite() || !p.shape.allFinite() || !inside(picture, p, radius_)) return std::nullopt;
         const float m[6] = {float(p.shape(0, 0)), float(p.shape(0, 1)), float(p.shape(1, 0)), float(p.shape(1, 1)), float(p.at.x()), float(p.at.y())};
-        (cubic ? sampleCubic : sampleLinear)(picture.data.data(), picture.width, u_.data(), v_.data(), count_, m, samples.data());
-        project(samples.data(), one_.data(), texture_.data(), descent_.data(), count_, options.affine ? 6 : 2, sums);
+        sampleCubic(picture.data.data(), picture.width, u_.data(), v_.data(), count_, m, samples.data());
+        (options.affine ? projectAffine : projectShift)(samples.data(), one_.data(), texture_.data(), descent_.data(), count_, sums);
         result.iterations = i + 1;
         const double gain = sums[2] / power_;
         const double variance = sums[1] - double(sums[0]) * sums[0] / pixels;
@@ -172,10 +178,9 @@ std::optional<ReferencePatch::Result> ReferencePatch::registerIn(const Luma& pic
         p.at -= shift;
         const double step = shift.norm();
         if (step > radius_) return std::nullopt;
-        if (cubic) result.placement = p;
-        if (cubic && (step < options.stop || step > 2 * lastStep)) break;
-        // The cheap sampler brings it near; the exact one finishes.
-        if (step < 0.1 || i >= options.iterations / 2) cubic = true;
+        // The last step is taken as well: what it leaves is a fraction of it.
+        result.placement = p;
+        if (step < options.stop || step > 2 * lastStep) break;
         lastStep = step;
     }
     return result;

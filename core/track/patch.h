@@ -38,8 +38,8 @@ class ReferencePatch {
 
     struct Options {
         bool affine = true;        ///< else translation only, at the shape given
-        int iterations = 10;       ///< at most; 4 suffice after a good prediction
-        double stop = 0.004;       ///< px: a shorter step ends it
+        int iterations = 10;       ///< at most; 2 or 3 suffice after a good prediction
+        double stop = 0.03;        ///< px: a shorter step is the last; it leaves about a tenth of itself
     };
     struct Result {
         Placement placement;
