@@ -117,10 +117,14 @@ Inspector::Inspector(Document& document, const QMap<QString, QAction*>& actions,
     refresh();
 }
 
-void Inspector::showStep(Step step) { stack_->setCurrentIndex(int(step)); }
+void Inspector::showStep(Step step) {
+    stack_->setCurrentIndex(int(step));
+    refresh();
+}
 
 void Inspector::refresh() {
-    for (const auto& r : refreshers_) r();
+    const size_t page = size_t(std::max(0, stack_->currentIndex()));
+    if (page < refreshers_.size()) refreshers_[page]();
 }
 
 Inspector::Page* Inspector::addPage(const QString& title) {
@@ -436,6 +440,7 @@ void Inspector::buildProof() {
     Page* page = addPage(tr("Proof"));
     QLabel* note = page->note();
     note->setText(tr("Things are drawn over the plate with the solved camera and lens. Look at the first frame, the last and those between: does it stick?"));
+    refreshers_.push_back([] {});
 }
 
 void Inspector::buildExport() {

@@ -33,11 +33,12 @@ class Inspector : public QScrollArea {
     void buildExport();
     void editBack(const QString& name, const std::function<void(CameraBack&)>& change);
     void editThing(const QString& name, const std::function<void(Thing&)>& change);
+    /// Only the page that is seen: some values take a walk over all paths.
     void refresh();
 
     Document& document_;
     QStackedWidget* stack_;
-    std::vector<std::function<void()>> refreshers_;
+    std::vector<std::function<void()>> refreshers_;  ///< one a page, in the order of the steps
 };
 
 }  // namespace va

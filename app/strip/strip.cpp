@@ -155,7 +155,7 @@ Strip::Strip(Document& document, PlateCanvas& plate, const QList<QAction*>& tran
     layout->addLayout(row);
     layout->addWidget(new Lanes(document, this));
     connect(frame_, &QLineEdit::editingFinished, this, [this] { document_.setFrame(frame_->text().toInt()); });
-    connect(&document_, &Document::frameChanged, this, &Strip::refresh);
+    connect(&document_, &Document::frameChanged, this, &Strip::showFrame);
     connect(&document_, &Document::shotChanged, this, &Strip::refresh);
     timer_.setTimerType(Qt::PreciseTimer);
     connect(&timer_, &QTimer::timeout, this, &Strip::tick);
@@ -177,9 +177,13 @@ void Strip::setSentence(const Verdict& verdict) {
     lamp_->setPixmap(dot);
 }
 
+void Strip::showFrame() {
+    if (!frame_->hasFocus() || playing()) frame_->setText(document_.shot().hasPlate() ? QString::number(document_.frame()) : QString());
+}
+
 void Strip::refresh() {
     const Shot& shot = document_.shot();
-    if (!frame_->hasFocus() || playing()) frame_->setText(shot.hasPlate() ? QString::number(document_.frame()) : QString());
+    showFrame();
     rate_->setText(shot.hasPlate() ? tr("%1 fps").arg(QString::fromStdString(shot.rate().label())) : QString());
     setSentence(sentenceThatMatters(shot));
 }

@@ -49,6 +49,7 @@ class Strip : public QFrame {
 
   private:
     void tick();
+    void showFrame();
     void refresh();
     Document& document_;
     PlateCanvas& plate_;

@@ -2,6 +2,7 @@
 #include "solve/bundle.h"
 
 #include <ceres/ceres.h>
+#include <glog/logging.h>
 
 #include <Eigen/Geometry>
 #include <array>
@@ -133,6 +134,9 @@ std::string BundleSummary::brief() const {
 }
 
 BundleSummary bundle(BundleProblem& problem, const BundleOptions& options) {
+    // Ceres tells every damped retry on standard error, where progress goes; what matters is in the summary.
+    static const bool quiet = [] { return (FLAGS_minloglevel = google::GLOG_FATAL) != 0; }();
+    (void)quiet;
     BundleSummary summary;
     if (problem.observations.empty()) return summary;
     std::vector<ViewBlock> views(problem.views.size());
