@@ -20,7 +20,9 @@ int main(int argc, char** argv) {
     parser.addPositionalArgument("file", "A plate or a .vanchor project");
     parser.addOption({"match", "Press Match shot after opening"});
     parser.addOption({"light", "Begin with the light look"});
-    parser.addOption({"pictures", "Match the plate, walk through the main views, write a PNG of each into this folder, and quit", "folder"});
+    parser.addOption({"pictures",
+                      "Match the plate, walk through the main views, write a PNG of each into this folder, and quit",
+                      "folder"});
     parser.process(app);
     va::Theme::use(parser.isSet("light"));
     va::applyTheme(app);

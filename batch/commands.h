@@ -9,7 +9,8 @@ namespace va {
 /// What the shell gets back. Other codes are not used.
 enum ExitCode { exitDone = 0, exitUsage = 2, exitInput = 3, exitNoSolve = 4 };
 
-/// Each adds its subcommand to the program; `run` is called when it was chosen and gives the exit code. They throw va::Error.
+/// Each adds its subcommand to the program; `run` is called when it was chosen and gives the exit code. They throw
+/// va::Error.
 using Command = std::function<int()>;
 void addMatchCommand(CLI::App& program, Command& run);
 void addInfoCommand(CLI::App& program, Command& run);

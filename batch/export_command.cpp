@@ -14,15 +14,20 @@ void addExportCommand(CLI::App& program, Command& run) {
         std::string project, format, out;
     };
     auto a = std::make_shared<Arguments>();
-    CLI::App* c = program.add_subcommand("export", "Write the camera and points of a project, and verify what was written");
+    CLI::App* c =
+        program.add_subcommand("export", "Write the camera and points of a project, and verify what was written");
     c->add_option("project", a->project, "A .vanchor file")->required();
-    c->add_option("--format", a->format, "json, usda or ply")->required()->check(CLI::IsMember({"json", "usda", "ply"}));
+    c->add_option("--format", a->format, "json, usda or ply")
+        ->required()
+        ->check(CLI::IsMember({"json", "usda", "ply"}));
     c->add_option("--out", a->out, "File to write")->required();
     c->callback([a, &run] {
         run = [a] {
-            static const std::map<std::string, ExportFormat> formats{{"json", ExportFormat::cameraJson}, {"usda", ExportFormat::usda}, {"ply", ExportFormat::ply}};
+            static const std::map<std::string, ExportFormat> formats{
+                {"json", ExportFormat::cameraJson}, {"usda", ExportFormat::usda}, {"ply", ExportFormat::ply}};
             const Shot shot = readShot(a->project);
-            const ExportCheck check = exportAndVerify(gatherExport(shot, verdictOn(shot, Step::solve).sentence), formats.at(a->format), a->out);
+            const ExportCheck check = exportAndVerify(gatherExport(shot, verdictOn(shot, Step::solve).sentence),
+                                                      formats.at(a->format), a->out);
             std::printf("%s\n", check.sentence.c_str());
             return check.passed ? exitDone : exitInput;
         };

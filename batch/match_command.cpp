@@ -30,8 +30,10 @@ struct MatchArguments {
 FrameRange parseRange(const std::string& text) {
     int first = 0, last = 0;
     char rest = 0;
-    if (std::sscanf(text.c_str(), "%d-%d%c", &first, &last, &rest) != 2) throw CLI::ValidationError("--range", "\"" + text + "\" is not a range; write it as 1001-1120");
-    if (last < first) throw CLI::ValidationError("--range", "\"" + text + "\" holds no frame: its end lies before its beginning");
+    if (std::sscanf(text.c_str(), "%d-%d%c", &first, &last, &rest) != 2)
+        throw CLI::ValidationError("--range", "\"" + text + "\" is not a range; write it as 1001-1120");
+    if (last < first)
+        throw CLI::ValidationError("--range", "\"" + text + "\" holds no frame: its end lies before its beginning");
     return {first, last};
 }
 
@@ -49,13 +51,17 @@ BrownConrady readLens(const std::string& file) {
     const json j = json::parse(readFile(file), nullptr, false);
     const json lens = j.is_object() && j.contains("lens") ? j["lens"] : j;
     try {
-        return {lens.at("k1").get<double>(), lens.at("k2").get<double>(), lens.value("k3", 0.0), lens.value("p1", 0.0), lens.value("p2", 0.0)};
+        return {lens.at("k1").get<double>(), lens.at("k2").get<double>(), lens.value("k3", 0.0), lens.value("p1", 0.0),
+                lens.value("p2", 0.0)};
     } catch (const json::exception& e) {
-        throw InputError("\"" + file + "\" is not a lens: a JSON object with k1 and k2 is needed. A camera.json does as well.", e.what());
+        throw InputError(
+            "\"" + file + "\" is not a lens: a JSON object with k1 and k2 is needed. A camera.json does as well.",
+            e.what());
     }
 }
 
-/// Progress for people (one line that rewrites itself on a terminal) or for programs (a JSON object a line), on standard error.
+/// Progress for people (one line that rewrites itself on a terminal) or for programs (a JSON object a line), on
+/// standard error.
 class ProgressPrinter {
   public:
     explicit ProgressPrinter(bool asJson) : json_(asJson), terminal_(isatty(STDERR_FILENO)) {}
@@ -97,17 +103,21 @@ int match(const MatchArguments& a) {
     const FrameRange wanted = shot.range;
     shot = withPlate(shot, a.plate, overrides);
     if (!wanted.empty() && (wanted.last < shot.plate.frames.first || wanted.first > shot.plate.frames.last)) {
-        throw InputError("The range " + a.range + " lies outside of the plate, which has " + std::to_string(shot.plate.frames.first) + "-" + std::to_string(shot.plate.frames.last) + ".");
+        throw InputError("The range " + a.range + " lies outside of the plate, which has " +
+                         std::to_string(shot.plate.frames.first) + "-" + std::to_string(shot.plate.frames.last) + ".");
     }
-    shot.range = {std::max(shot.range.first, shot.plate.frames.first), std::min(shot.range.last, shot.plate.frames.last)};
+    shot.range = {std::max(shot.range.first, shot.plate.frames.first),
+                  std::min(shot.range.last, shot.plate.frames.last)};
     shot.maskSpec = a.mask;
     shot.seed = a.seed;
     if (a.sensorWidth > 0) shot.back.sensorWidthMm = a.sensorWidth, shot.back.sensorAssumed = false;
     if (a.focal != "unknown") {
         char* end = nullptr;
         shot.back.focalMm = std::strtod(a.focal.c_str(), &end);
-        if (*end != 0 || !(shot.back.focalMm > 0)) throw CLI::ValidationError("--focal", "give mm, or the word unknown");
-        if (!(a.sensorWidth > 0)) throw CLI::ValidationError("--focal", "a focal length in mm says nothing without --sensor-width");
+        if (*end != 0 || !(shot.back.focalMm > 0))
+            throw CLI::ValidationError("--focal", "give mm, or the word unknown");
+        if (!(a.sensorWidth > 0))
+            throw CLI::ValidationError("--focal", "a focal length in mm says nothing without --sensor-width");
         shot.back.focal = Known::known;
     }
     if (a.distortion == "none") shot.back.distortion = Known::known;
@@ -139,15 +149,25 @@ int match(const MatchArguments& a) {
     for (const auto& c : checks) verified = verified && c.passed;
     const SolveResult& r = *shot.solve;
     if (a.asJson) {
-        json j{{"verdict", verdict}, {"motion", motionWord(r.motion)}, {"frames", r.frames.size()}, {"solved", r.solvedCount()}, {"rms_px", r.rmsPx},
-               {"paths", shot.paths->size()}, {"points", r.points.size()}, {"focal_px", r.lens.focalPx}, {"k1", r.lens.lens.k1}, {"k2", r.lens.lens.k2},
-               {"seconds", seconds}, {"plate_seconds", double(shot.frames().size()) / shot.rate().value()}, {"files", json::array()}};
+        json j{{"verdict", verdict},        {"motion", motionWord(r.motion)},
+               {"frames", r.frames.size()}, {"solved", r.solvedCount()},
+               {"rms_px", r.rmsPx},         {"paths", shot.paths->size()},
+               {"points", r.points.size()}, {"focal_px", r.lens.focalPx},
+               {"k1", r.lens.lens.k1},      {"k2", r.lens.lens.k2},
+               {"seconds", seconds},        {"plate_seconds", double(shot.frames().size()) / shot.rate().value()},
+               {"files", json::array()}};
         j["check_rms_px"] = r.checkRmsPx >= 0 ? json(r.checkRmsPx) : json(nullptr);
-        for (const auto& c : checks) j["files"].push_back({{"file", c.file.string()}, {"verified", c.passed}, {"largest_px", c.largestPx}, {"report", c.sentence}});
+        for (const auto& c : checks)
+            j["files"].push_back({{"file", c.file.string()},
+                                  {"verified", c.passed},
+                                  {"largest_px", c.largestPx},
+                                  {"report", c.sentence}});
         std::printf("%s\n", j.dump().c_str());
     } else {
         std::printf("%s: %s\n", shot.name.c_str(), verdict.c_str());
-        if (r.has()) std::printf("%d of %zu frames, %zu points, %.1f s for %.1f s of plate\n", r.solvedCount(), r.frames.size(), r.points.size(), seconds, double(shot.frames().size()) / shot.rate().value());
+        if (r.has())
+            std::printf("%d of %zu frames, %zu points, %.1f s for %.1f s of plate\n", r.solvedCount(), r.frames.size(),
+                        r.points.size(), seconds, double(shot.frames().size()) / shot.rate().value());
         for (const auto& c : checks) std::printf("%s\n", c.sentence.c_str());
     }
     if (!verified) return exitInput;
@@ -159,7 +179,8 @@ int match(const MatchArguments& a) {
 void addMatchCommand(CLI::App& program, Command& run) {
     auto a = std::make_shared<MatchArguments>();
     CLI::App* c = program.add_subcommand("match", "Follow features, solve the camera, level, and export");
-    c->add_option("plate", a->plate, "Movie, folder, pattern (name.%04d.ext, name.####.ext) or one file of a sequence")->required();
+    c->add_option("plate", a->plate, "Movie, folder, pattern (name.%04d.ext, name.####.ext) or one file of a sequence")
+        ->required();
     c->add_option("--out", a->out, "Folder for shot.vanchor, camera.json, camera.usda, cloud.ply")->required();
     c->add_option("--range", a->range, "Frames A-B in the plate's own numbers");
     c->add_option("--fps", a->rate, "Frame rate: 25, 23.976, 24000/1001");

@@ -30,13 +30,17 @@ double plainCeres(const BundleProblem& p, double* finalCost) {
     std::vector<std::array<double, 3>> lenses(p.lenses.size()), points(p.points.size());
     for (size_t i = 0; i < views.size(); ++i) {
         const Eigen::AngleAxisd turn(p.views[i].rotation);
-        for (int k = 0; k < 3; ++k) views[i][size_t(k)] = turn.angle() * turn.axis()[k], views[i][size_t(k + 3)] = p.views[i].shift[k];
+        for (int k = 0; k < 3; ++k)
+            views[i][size_t(k)] = turn.angle() * turn.axis()[k], views[i][size_t(k + 3)] = p.views[i].shift[k];
     }
-    for (size_t i = 0; i < lenses.size(); ++i) lenses[i] = {p.lenses[i].focalPx, p.lenses[i].lens.k1, p.lenses[i].lens.k2};
+    for (size_t i = 0; i < lenses.size(); ++i)
+        lenses[i] = {p.lenses[i].focalPx, p.lenses[i].lens.k1, p.lenses[i].lens.k2};
     for (size_t i = 0; i < points.size(); ++i) points[i] = {p.points[i].x(), p.points[i].y(), p.points[i].z()};
     ceres::Problem problem;
     for (const auto& o : p.observations)
-        problem.AddResidualBlock(new ceres::AutoDiffCostFunction<PlainReprojection, 2, 6, 3, 3>(new PlainReprojection{o.pixel.x(), o.pixel.y()}), nullptr, views[size_t(o.view)].data(),
+        problem.AddResidualBlock(new ceres::AutoDiffCostFunction<PlainReprojection, 2, 6, 3, 3>(
+                                     new PlainReprojection{o.pixel.x(), o.pixel.y()}),
+                                 nullptr, views[size_t(o.view)].data(),
                                  lenses[size_t(p.lensOfView[size_t(o.view)])].data(), points[size_t(o.point)].data());
     ceres::Solver::Options options;
     options.linear_solver_type = ceres::SPARSE_SCHUR;
@@ -63,7 +67,10 @@ void measureBundle(Table& table) {
     double theirCost = 0;
     const double theirs = plainCeres(start, &theirCost);
     char note[200];
-    std::snprintf(note, sizeof note, "16-22106: ours %.2f s to %.5e, plain Ceres (automatic derivatives, SPARSE_SCHUR) %.2f s to %.5e, one core", s.seconds, s.finalCost, theirs, theirCost);
+    std::snprintf(
+        note, sizeof note,
+        "16-22106: ours %.2f s to %.5e, plain Ceres (automatic derivatives, SPARSE_SCHUR) %.2f s to %.5e, one core",
+        s.seconds, s.finalCost, theirs, theirCost);
     table.push_back({"bundle_time_vs_ceres", s.seconds / theirs, "ratio", "<= 1", note});
 }
 

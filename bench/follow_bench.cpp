@@ -22,7 +22,8 @@ cv::Mat bytes(const Luma& l) {
     return m;
 }
 
-/// Seconds, and the last positions of the features that survived, for both followers over the same frames and start points.
+/// Seconds, and the last positions of the features that survived, for both followers over the same frames and start
+/// points.
 struct Run {
     double ours = 0, theirs = 0;
     long ourSteps = 0, theirSteps = 0;
@@ -49,7 +50,8 @@ Run follow(const std::vector<Luma>& frames, const std::vector<FoundFeature>& sta
     }
     run.ours = std::chrono::duration<double>(std::chrono::steady_clock::now() - clock).count();
     for (size_t k = 0; k < followers.size(); ++k)
-        run.ourEnd.push_back(alive[k] ? std::optional(Eigen::Vector2d(followers[k].point().x, followers[k].point().y)) : std::nullopt);
+        run.ourEnd.push_back(alive[k] ? std::optional(Eigen::Vector2d(followers[k].point().x, followers[k].point().y))
+                                      : std::nullopt);
 
     std::vector<cv::Mat> pictures;
     for (const Luma& l : frames) pictures.push_back(bytes(l));
@@ -88,7 +90,10 @@ std::array<double, 3> drift(const std::function<test::TurnZoom(double t)>& move)
     std::vector<Luma> frames;
     for (int i = 0; i < count; ++i) {
         const test::TurnZoom m = move(i / double(count - 1));
-        frames.push_back(test::warped(photo, width, height, [&](const Eigen::Vector2d& p) -> Eigen::Vector2d { return m.back(p) + Eigen::Vector2d(190, 200); }, 2.0, unsigned(i)));
+        frames.push_back(test::warped(
+            photo, width, height,
+            [&](const Eigen::Vector2d& p) -> Eigen::Vector2d { return m.back(p) + Eigen::Vector2d(190, 200); }, 2.0,
+            unsigned(i)));
     }
     FindOptions find;
     find.count = 200;
@@ -126,14 +131,19 @@ void measureFollowing(Table& table) {
         if (a / b < best) best = a / b, ours = a, theirs = b;
     }
     char note[200];
-    std::snprintf(note, sizeof note, "%.1f against %.1f µs a point and frame, pyramids included, %zu points, one core", ours * 1e6, theirs * 1e6, start.size());
+    std::snprintf(note, sizeof note, "%.1f against %.1f µs a point and frame, pyramids included, %zu points, one core",
+                  ours * 1e6, theirs * 1e6, start.size());
     table.push_back({"follow_time_vs_opencv", best, "ratio", "<= 1.5", note});
 
-    const auto turning = drift([](double t) { return test::TurnZoom{{450, 350}, t * 12 * M_PI / 180, 1 + 0.15 * t, {0, 0}}; });
-    std::snprintf(note, sizeof note, "12° and 15 %% over 60 frames: %.4f against %.4f px over %.0f features", turning[0], turning[1], turning[2]);
+    const auto turning = drift([](double t) {
+        return test::TurnZoom{{450, 350}, t * 12 * M_PI / 180, 1 + 0.15 * t, {0, 0}};
+    });
+    std::snprintf(note, sizeof note, "12° and 15 %% over 60 frames: %.4f against %.4f px over %.0f features",
+                  turning[0], turning[1], turning[2]);
     table.push_back({"follow_drift_vs_opencv", turning[0] / turning[1], "ratio", "<= 0.2", note});
     const auto shifting = drift([](double t) { return test::TurnZoom{{450, 350}, 0, 1, {41.3 * t, -22.7 * t}}; });
-    std::snprintf(note, sizeof note, "pure shift over 60 frames: %.4f against %.4f px over %.0f features", shifting[0], shifting[1], shifting[2]);
+    std::snprintf(note, sizeof note, "pure shift over 60 frames: %.4f against %.4f px over %.0f features", shifting[0],
+                  shifting[1], shifting[2]);
     table.push_back({"follow_shift_vs_opencv", shifting[0] / shifting[1], "ratio", "<= 1", note});
 }
 

@@ -18,8 +18,10 @@ void measureClip(Table& table, const std::string& name, const std::string& clip,
         playing = double(shot.frames().size()) / shot.rate().value();
     });
     char note[300];
-    std::snprintf(note, sizeof note, "%.2f s for a clip of %.2f s, of it the solve %.2f s; %d of %zu frames, fit %.3f px", seconds, playing, shot.solve->solveSeconds, shot.solve->solvedCount(),
-                  shot.solve->frames.size(), shot.solve->rmsPx);
+    std::snprintf(note, sizeof note,
+                  "%.2f s for a clip of %.2f s, of it the solve %.2f s; %d of %zu frames, fit %.3f px", seconds,
+                  playing, shot.solve->solveSeconds, shot.solve->solvedCount(), shot.solve->frames.size(),
+                  shot.solve->rmsPx);
     table.push_back({name, seconds / playing, "ratio", goal, note});
 }
 

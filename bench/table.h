@@ -20,7 +20,8 @@ using Table = std::vector<Measure>;
 /// Best of `times` runs, in seconds: the least disturbed one.
 double bestSeconds(int times, const std::function<void()>& run);
 
-/// 1080p clips made once from the demo clip by ffmpeg: "slipway-1080p.mp4" (120 frames) and "slipway-1080p-300.mp4" (there and back, 300 frames).
+/// 1080p clips made once from the demo clip by ffmpeg: "slipway-1080p.mp4" (120 frames) and "slipway-1080p-300.mp4"
+/// (there and back, 300 frames).
 std::string clip1080p(int frames);
 
 void measureFollowing(Table& table);

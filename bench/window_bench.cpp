@@ -19,7 +19,8 @@ namespace {
 bool waitFor(const std::function<bool()>& done, int milliseconds) {
     QElapsedTimer clock;
     clock.start();
-    while (!done() && clock.elapsed() < milliseconds) QApplication::processEvents(QEventLoop::WaitForMoreEvents | QEventLoop::AllEvents, 5);
+    while (!done() && clock.elapsed() < milliseconds)
+        QApplication::processEvents(QEventLoop::WaitForMoreEvents | QEventLoop::AllEvents, 5);
     return done();
 }
 
@@ -38,7 +39,8 @@ void measureWindow(Table& table) {
     window.openPath(QString::fromStdString(clip));
     waitFor([&] { return plate->pictureReady(1001); }, 20000);
     QApplication::processEvents();
-    table.push_back({"first_picture_s", double(clock.nsecsElapsed()) * 1e-9, "s", "<= 1", "from opening to the picture on screen, 720p H.264"});
+    table.push_back({"first_picture_s", double(clock.nsecsElapsed()) * 1e-9, "s", "<= 1",
+                     "from opening to the picture on screen, 720p H.264"});
 
     // With everything that lies on the picture after a match, in a range that is held.
     Progress progress;
@@ -62,7 +64,9 @@ void measureWindow(Table& table) {
             ++painted;
         }
     char note[160];
-    std::snprintf(note, sizeof note, "scrubbing a held range with paths, whole window, plate %d × %d; slowest step %d ms", plate->width(), plate->height(), slowest);
+    std::snprintf(note, sizeof note,
+                  "scrubbing a held range with paths, whole window, plate %d × %d; slowest step %d ms", plate->width(),
+                  plate->height(), slowest);
     table.push_back({"scrub_fps_720p", painted / (double(clock.nsecsElapsed()) * 1e-9), "fps", ">= 25", note});
     table.push_back({"longest_block_ms", double(slowest), "ms", "<= 100", "slowest of these steps"});
     window.document().undoStack().setClean();
@@ -79,7 +83,8 @@ void measureMemory(Table& table) {
     rusage usage{};
     wait4(child, &status, 0, &usage);
     const bool good = WIFEXITED(status) && WEXITSTATUS(status) == 0;
-    table.push_back({"memory_peak_mb_1080p_300f", double(usage.ru_maxrss) / 1024, "MB", "<= 1500", good ? "the window: open, match, walk through the views" : "the program did not end well"});
+    table.push_back({"memory_peak_mb_1080p_300f", double(usage.ru_maxrss) / 1024, "MB", "<= 1500",
+                     good ? "the window: open, match, walk through the views" : "the program did not end well"});
 }
 
 }  // namespace va::bench

@@ -80,7 +80,8 @@ void Document::setAside(const QSet<int>& pathIds, bool aside) {
     auto paths = std::make_shared<std::vector<Path>>(*shot_.paths);
     int changed = 0;
     for (Path& p : *paths)
-        if (pathIds.contains(p.id) && p.setAside != aside) p.setAside = aside, p.setAsideReason = aside ? "by hand" : "", ++changed;
+        if (pathIds.contains(p.id) && p.setAside != aside)
+            p.setAside = aside, p.setAsideReason = aside ? "by hand" : "", ++changed;
     if (changed == 0) return;
     Shot next = shot_;
     next.paths = paths;
@@ -174,10 +175,16 @@ void Document::openProject(const QString& file) {
     try {
         const Shot opened = withPlate(read, read.plateSpec, read.overrides);
         if (opened.plate.width != read.plate.width || opened.plate.height != read.plate.height)
-            plateTrouble_ = tr("The footage is %1 × %2 now, the project was made with %3 × %4. Locate the right footage.").arg(opened.plate.width).arg(opened.plate.height).arg(read.plate.width).arg(read.plate.height);
+            plateTrouble_ =
+                tr("The footage is %1 × %2 now, the project was made with %3 × %4. Locate the right footage.")
+                    .arg(opened.plate.width)
+                    .arg(opened.plate.height)
+                    .arg(read.plate.width)
+                    .arg(read.plate.height);
         else read.plate = opened.plate;
     } catch (const Error& e) {
-        plateTrouble_ = tr("The footage is not where it was: %1 Everything else of the project is here.").arg(QString::fromUtf8(e.what()));
+        plateTrouble_ = tr("The footage is not where it was: %1 Everything else of the project is here.")
+                            .arg(QString::fromUtf8(e.what()));
     }
     job_.cancel();
     undo_.clear();
@@ -205,7 +212,12 @@ void Document::save(const QString& file) {
 void Document::relinkPlate(const QString& spec) {
     const Shot next = withPlate(shot_, QFileInfo(spec).absoluteFilePath().toStdString(), shot_.overrides);
     if (shot_.hasPlate() && (next.plate.width != shot_.plate.width || next.plate.height != shot_.plate.height)) {
-        throw InputError(tr("That footage is %1 × %2; the shot was made with %3 × %4. Choose footage of the same size.").arg(next.plate.width).arg(next.plate.height).arg(shot_.plate.width).arg(shot_.plate.height).toStdString());
+        throw InputError(tr("That footage is %1 × %2; the shot was made with %3 × %4. Choose footage of the same size.")
+                             .arg(next.plate.width)
+                             .arg(next.plate.height)
+                             .arg(shot_.plate.width)
+                             .arg(shot_.plate.height)
+                             .toStdString());
     }
     plateTrouble_.clear();
     edit(tr("Locate footage"), next);
@@ -244,7 +256,8 @@ void Document::matchShot() {
     startJob(tr("Match shot"), [](const Shot& s, Progress& p, Shot& soFar) { return va::matchShot(s, p, &soFar); });
 }
 void Document::followFeatures() {
-    startJob(tr("Follow features"), [](const Shot& s, Progress& p, Shot& soFar) { return withPaths(s, p, {}, &soFar); });
+    startJob(tr("Follow features"),
+             [](const Shot& s, Progress& p, Shot& soFar) { return withPaths(s, p, {}, &soFar); });
 }
 void Document::solve() {
     if (shot_.paths->empty()) return matchShot();
@@ -252,12 +265,15 @@ void Document::solve() {
 }
 
 QStringList Document::exportTo(const QString& folder) {
-    if (!QDir().mkpath(folder)) throw InputError(tr("The folder \"%1\" can't be made. Choose another.").arg(folder).toStdString());
+    if (!QDir().mkpath(folder))
+        throw InputError(tr("The folder \"%1\" can't be made. Choose another.").arg(folder).toStdString());
     const SceneExport scene = gatherExport(shot_, verdictOn(shot_, Step::solve).sentence);
     QStringList sentences;
     double largest = 0;
     bool passed = true;
-    const std::pair<ExportFormat, const char*> files[] = {{ExportFormat::cameraJson, "camera.json"}, {ExportFormat::usda, "camera.usda"}, {ExportFormat::ply, "cloud.ply"}};
+    const std::pair<ExportFormat, const char*> files[] = {{ExportFormat::cameraJson, "camera.json"},
+                                                          {ExportFormat::usda, "camera.usda"},
+                                                          {ExportFormat::ply, "cloud.ply"}};
     for (const auto& [format, name] : files) {
         const ExportCheck check = exportAndVerify(scene, format, std::filesystem::path(folder.toStdString()) / name);
         sentences << QString::fromStdString(check.sentence);
@@ -266,7 +282,9 @@ QStringList Document::exportTo(const QString& folder) {
     }
     Shot next = shot_;
     next.exportedFrom = fingerprintOfExportInput(shot_);
-    next.exportReport = (passed ? tr("3 files verified, largest difference %1 px").arg(largest, 0, 'f', 5) : tr("Do not use the files: reading back differed")).toStdString();
+    next.exportReport = (passed ? tr("3 files verified, largest difference %1 px").arg(largest, 0, 'f', 5)
+                                : tr("Do not use the files: reading back differed"))
+                            .toStdString();
     edit(tr("Export"), next);
     return sentences;
 }

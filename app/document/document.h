@@ -11,8 +11,9 @@
 
 namespace va {
 
-/// The shot that is being worked on, and the only place that changes it: every edit is one undoable command that replaces the whole value.
-/// Views read `shot()` and listen. Selection and current frame live here too; they are no edits.
+/// The shot that is being worked on, and the only place that changes it: every edit is one undoable command that
+/// replaces the whole value. Views read `shot()` and listen. Selection and current frame live here too; they are no
+/// edits.
 class Document : public QObject {
     Q_OBJECT
   public:

@@ -29,16 +29,25 @@ void Job::start(const QString& name, const Shot& snapshot, Work work) {
     state_ = {};
     running_ = true;
     progress_ = std::make_shared<Progress>([this](const Progress::State& s) {
-        QMetaObject::invokeMethod(this, [this, s] { state_ = s; Q_EMIT changed(); }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this,
+            [this, s] {
+                state_ = s;
+                Q_EMIT changed();
+            },
+            Qt::QueuedConnection);
     });
     Q_EMIT changed();
     thread_ = std::thread([this, snapshot, work = std::move(work), progress = progress_] {
         const auto handOver = [this](auto tell) {
-            QMetaObject::invokeMethod(this, [this, tell] {
-                running_ = false;
-                tell();
-                Q_EMIT changed();
-            }, Qt::QueuedConnection);
+            QMetaObject::invokeMethod(
+                this,
+                [this, tell] {
+                    running_ = false;
+                    tell();
+                    Q_EMIT changed();
+                },
+                Qt::QueuedConnection);
         };
         Shot soFar = snapshot;
         try {

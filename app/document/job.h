@@ -10,7 +10,8 @@
 
 namespace va {
 
-/// One long computation at a time on a thread of its own. It works on a snapshot; what comes of it is handed over on the window's thread.
+/// One long computation at a time on a thread of its own. It works on a snapshot; what comes of it is handed over on
+/// the window's thread.
 class Job : public QObject {
     Q_OBJECT
   public:

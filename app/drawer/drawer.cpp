@@ -8,7 +8,13 @@
 
 namespace va {
 
-Drawer::Drawer(Document& document, QWidget* parent) : QTabWidget(parent), document_(document), model_(new FeatureModel(document, this)), table_(new QTableView), log_(new QPlainTextEdit), counts_(new QLabel) {
+Drawer::Drawer(Document& document, QWidget* parent)
+    : QTabWidget(parent),
+      document_(document),
+      model_(new FeatureModel(document, this)),
+      table_(new QTableView),
+      log_(new QPlainTextEdit),
+      counts_(new QLabel) {
     setObjectName("drawer");
     setDocumentMode(false);
     tabBar()->setDrawBase(false);
@@ -50,7 +56,10 @@ Drawer::Drawer(Document& document, QWidget* parent) : QTabWidget(parent), docume
 }
 
 void Drawer::count() {
-    counts_->setText(tr("%1 shown · %2 selected · %3 set aside").arg(model_->rowCount()).arg(document_.selectedPaths().size()).arg(model_->setAsideCount()));
+    counts_->setText(tr("%1 shown · %2 selected · %3 set aside")
+                         .arg(model_->rowCount())
+                         .arg(document_.selectedPaths().size())
+                         .arg(model_->setAsideCount()));
 }
 
 void Drawer::showSelection() {
@@ -70,6 +79,8 @@ void Drawer::showSelection() {
     following_ = false;
 }
 
-void Drawer::log(const QString& line) { log_->appendPlainText(QTime::currentTime().toString("HH:mm:ss") + "  " + line); }
+void Drawer::log(const QString& line) {
+    log_->appendPlainText(QTime::currentTime().toString("HH:mm:ss") + "  " + line);
+}
 
 }  // namespace va

@@ -41,7 +41,9 @@ void FeatureModel::rebuild() {
             r.worstFrame = s->second->worstFrame;
             if (s->second->heldBack) r.note = tr("held back for the check");
         }
-        if (const auto o = outliers.find(p.id); o != outliers.end()) r.note = o->second->whole ? QString::fromStdString(o->second->reason) : tr("%n frame(s) not used", nullptr, int(o->second->frames.size()));
+        if (const auto o = outliers.find(p.id); o != outliers.end())
+            r.note = o->second->whole ? QString::fromStdString(o->second->reason)
+                                      : tr("%n frame(s) not used", nullptr, int(o->second->frames.size()));
         if (r.aside) r.note = tr("set aside: %1").arg(QString::fromStdString(p.setAsideReason));
         else if (r.byHand) r.note = tr("by hand");
         rows_.push_back(r);
@@ -63,8 +65,12 @@ void FeatureModel::order() {
         }
     };
     const bool rising = sortOrder_ == Qt::AscendingOrder;
-    if (sortColumn_ == note) std::stable_sort(rows_.begin(), rows_.end(), [&](const Row& a, const Row& b) { return rising ? a.note < b.note : b.note < a.note; });
-    else std::stable_sort(rows_.begin(), rows_.end(), [&](const Row& a, const Row& b) { return rising ? key(a) < key(b) : key(b) < key(a); });
+    if (sortColumn_ == note)
+        std::stable_sort(rows_.begin(), rows_.end(),
+                         [&](const Row& a, const Row& b) { return rising ? a.note < b.note : b.note < a.note; });
+    else
+        std::stable_sort(rows_.begin(), rows_.end(),
+                         [&](const Row& a, const Row& b) { return rising ? key(a) < key(b) : key(b) < key(a); });
 }
 
 void FeatureModel::sort(int column, Qt::SortOrder direction) {
@@ -83,7 +89,14 @@ int FeatureModel::rowOf(int pathId) const {
 
 QVariant FeatureModel::headerData(int section, Qt::Orientation orientation, int role) const {
     if (orientation != Qt::Horizontal || role != Qt::DisplayRole) return {};
-    static const char* names[] = {"", QT_TR_NOOP("Feature"), QT_TR_NOOP("Frames"), QT_TR_NOOP("Length"), QT_TR_NOOP("Mean px"), QT_TR_NOOP("Worst px"), QT_TR_NOOP("Quality"), QT_TR_NOOP("Note")};
+    static const char* names[] = {"",
+                                  QT_TR_NOOP("Feature"),
+                                  QT_TR_NOOP("Frames"),
+                                  QT_TR_NOOP("Length"),
+                                  QT_TR_NOOP("Mean px"),
+                                  QT_TR_NOOP("Worst px"),
+                                  QT_TR_NOOP("Quality"),
+                                  QT_TR_NOOP("Note")};
     return *names[section] ? tr(names[section]) : QString();
 }
 
@@ -91,7 +104,8 @@ QVariant FeatureModel::data(const QModelIndex& index, int role) const {
     const Row& r = rows_[size_t(index.row())];
     if (role == Qt::DisplayRole) {
         switch (index.column()) {
-            case state: return r.aside ? QString(QChar(0x00B7)) : r.byHand ? QString(QChar(0x25C7)) : QString(QChar(0x25CB));
+            case state:
+                return r.aside ? QString(QChar(0x00B7)) : r.byHand ? QString(QChar(0x25C7)) : QString(QChar(0x25CB));
             case name: return r.name;
             case frames: return tr("%1–%2").arg(r.first).arg(r.last);
             case length: return r.length;
@@ -102,7 +116,8 @@ QVariant FeatureModel::data(const QModelIndex& index, int role) const {
             default: return {};
         }
     }
-    if (role == Qt::AccessibleTextRole && index.column() == state) return r.aside ? tr("set aside") : r.byHand ? tr("by hand") : tr("automatic");
+    if (role == Qt::AccessibleTextRole && index.column() == state)
+        return r.aside ? tr("set aside") : r.byHand ? tr("by hand") : tr("automatic");
     return {};
 }
 

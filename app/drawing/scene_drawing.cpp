@@ -17,12 +17,16 @@ struct Face {
 
 std::array<Face, 6> facesOf(const Thing& t) {
     const auto corner = [&](double x, double y, double z) -> Eigen::Vector3d {
-        return t.position + t.rotation * Eigen::Vector3d((x - 0.5) * t.size.x(), y * t.size.y(), (z - 0.5) * t.size.z());
+        return t.position +
+               t.rotation * Eigen::Vector3d((x - 0.5) * t.size.x(), y * t.size.y(), (z - 0.5) * t.size.z());
     };
     const auto axis = [&](int i) -> Eigen::Vector3d { return t.rotation * Eigen::Vector3d::Unit(i); };
-    return {{{{corner(0, 0, 0), corner(1, 0, 0), corner(1, 0, 1), corner(0, 0, 1)}, -axis(1)}, {{corner(0, 1, 0), corner(1, 1, 0), corner(1, 1, 1), corner(0, 1, 1)}, axis(1)},
-             {{corner(0, 0, 0), corner(1, 0, 0), corner(1, 1, 0), corner(0, 1, 0)}, -axis(2)}, {{corner(0, 0, 1), corner(1, 0, 1), corner(1, 1, 1), corner(0, 1, 1)}, axis(2)},
-             {{corner(0, 0, 0), corner(0, 0, 1), corner(0, 1, 1), corner(0, 1, 0)}, -axis(0)}, {{corner(1, 0, 0), corner(1, 0, 1), corner(1, 1, 1), corner(1, 1, 0)}, axis(0)}}};
+    return {{{{corner(0, 0, 0), corner(1, 0, 0), corner(1, 0, 1), corner(0, 0, 1)}, -axis(1)},
+             {{corner(0, 1, 0), corner(1, 1, 0), corner(1, 1, 1), corner(0, 1, 1)}, axis(1)},
+             {{corner(0, 0, 0), corner(1, 0, 0), corner(1, 1, 0), corner(0, 1, 0)}, -axis(2)},
+             {{corner(0, 0, 1), corner(1, 0, 1), corner(1, 1, 1), corner(0, 1, 1)}, axis(2)},
+             {{corner(0, 0, 0), corner(0, 0, 1), corner(0, 1, 1), corner(0, 1, 0)}, -axis(0)},
+             {{corner(1, 0, 0), corner(1, 0, 1), corner(1, 1, 1), corner(1, 1, 0)}, axis(0)}}};
 }
 
 QPolygonF faceOutline(const Face& f, const Projector& project) {
@@ -39,7 +43,8 @@ QPolygonF faceOutline(const Face& f, const Projector& project) {
 
 }  // namespace
 
-void drawLine3d(QPainter& painter, const Projector& project, const Eigen::Vector3d& a, const Eigen::Vector3d& b, int pieces) {
+void drawLine3d(QPainter& painter, const Projector& project, const Eigen::Vector3d& a, const Eigen::Vector3d& b,
+                int pieces) {
     std::optional<QPointF> last = project(a);
     for (int i = 1; i <= pieces; ++i) {
         const std::optional<QPointF> next = project(a + (b - a) * (double(i) / pieces));
@@ -59,11 +64,13 @@ void drawGrid(QPainter& painter, const QColor& colour, const Projector& project,
     }
 }
 
-void drawThing(QPainter& painter, const Thing& thing, bool selected, const Projector& project, const Eigen::Vector3d& eye, double unit) {
+void drawThing(QPainter& painter, const Thing& thing, bool selected, const Projector& project,
+               const Eigen::Vector3d& eye, double unit) {
     const Theme& theme = Theme::current();
     const QColor line = selected ? theme.accent : theme.teal;
     if (thing.kind == ThingKind::anchor) {
-        const auto foot = project(thing.position), head = project(thing.position + thing.rotation * Eigen::Vector3d(0, 0.3 * unit, 0));
+        const auto foot = project(thing.position),
+                   head = project(thing.position + thing.rotation * Eigen::Vector3d(0, 0.3 * unit, 0));
         if (!foot || !head) return;
         painter.setPen(QPen(QColor(0, 0, 0, 150), 4));
         painter.drawLine(*foot, *head);
@@ -90,7 +97,8 @@ void drawThing(QPainter& painter, const Thing& thing, bool selected, const Proje
         if (front) {
             QColor fill = theme.teal;
             const double shade = 0.55 + 0.45 * std::max(0.0, f.normal.dot(light));
-            fill = QColor::fromRgbF(float(fill.redF() * shade), float(fill.greenF() * shade), float(fill.blueF() * shade), 0.62F);
+            fill = QColor::fromRgbF(float(fill.redF() * shade), float(fill.greenF() * shade),
+                                    float(fill.blueF() * shade), 0.62F);
             painter.setBrush(fill);
         } else {
             painter.setBrush(Qt::NoBrush);

@@ -8,12 +8,13 @@
 
 namespace va {
 
-/// World point to widget position; nothing when it can't be seen. Plate view and scene view each bring their own, so that things are drawn by the
-/// same code through the real lens and through the free camera.
+/// World point to widget position; nothing when it can't be seen. Plate view and scene view each bring their own, so
+/// that things are drawn by the same code through the real lens and through the free camera.
 using Projector = std::function<std::optional<QPointF>(const Eigen::Vector3d&)>;
 
 /// A box with shaded faces, far ones first, or an anchor's pin. Edges are cut fine, so that they bend with the lens.
-void drawThing(QPainter& painter, const Thing& thing, bool selected, const Projector& project, const Eigen::Vector3d& eye, double unit);
+void drawThing(QPainter& painter, const Thing& thing, bool selected, const Projector& project,
+               const Eigen::Vector3d& eye, double unit);
 
 /// Outline of a thing as drawn, for picking. Empty when it is not seen.
 QPolygonF outlineOf(const Thing& thing, const Projector& project);
@@ -22,6 +23,7 @@ QPolygonF outlineOf(const Thing& thing, const Projector& project);
 void drawGrid(QPainter& painter, const QColor& colour, const Projector& project, double step, int lines);
 
 /// A world line cut into pieces, each drawn where both ends are seen.
-void drawLine3d(QPainter& painter, const Projector& project, const Eigen::Vector3d& a, const Eigen::Vector3d& b, int pieces = 12);
+void drawLine3d(QPainter& painter, const Projector& project, const Eigen::Vector3d& a, const Eigen::Vector3d& b,
+                int pieces = 12);
 
 }  // namespace va

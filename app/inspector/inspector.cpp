@@ -95,7 +95,8 @@ class Inspector::Page : public QWidget {
     QVBoxLayout* layout_;
 };
 
-Inspector::Inspector(Document& document, const QMap<QString, QAction*>& actions, QWidget* parent) : QScrollArea(parent), document_(document), stack_(new QStackedWidget) {
+Inspector::Inspector(Document& document, const QMap<QString, QAction*>& actions, QWidget* parent)
+    : QScrollArea(parent), document_(document), stack_(new QStackedWidget) {
     setObjectName("inspector");
     setFixedWidth(248);
     setWidgetResizable(true);
@@ -190,8 +191,12 @@ void Inspector::buildPlate(const QMap<QString, QAction*>& actions) {
         next.overrides.pixelAspect = reduced(std::llround(v * 1000000), 1000000);
         document_.edit(tr("Set pixel aspect"), next);
     });
-    connect(in, &NumberField::edited, this, [this](double v) { document_.setRange({int(v), document_.shot().range.last}); });
-    connect(out, &NumberField::edited, this, [this](double v) { document_.setRange({document_.shot().range.first, int(v)}); });
+    connect(in, &NumberField::edited, this, [this](double v) {
+        document_.setRange({int(v), document_.shot().range.last});
+    });
+    connect(out, &NumberField::edited, this, [this](double v) {
+        document_.setRange({document_.shot().range.first, int(v)});
+    });
     refreshers_.push_back([=, this] {
         const Shot& s = document_.shot();
         const PlateInfo& p = s.plate;
@@ -203,12 +208,16 @@ void Inspector::buildPlate(const QMap<QString, QAction*>& actions) {
         frames->setText(s.hasPlate() ? tr("%1–%2").arg(p.frames.first).arg(p.frames.last) : QString());
         in->setValue(s.range.first);
         out->setValue(s.range.last);
-        camera->setText(p.cameraModel.empty() ? tr("not said") : QString::fromStdString(p.cameraMaker + " " + p.cameraModel));
+        camera->setText(p.cameraModel.empty() ? tr("not said")
+                                              : QString::fromStdString(p.cameraMaker + " " + p.cameraModel));
         focal->setText(p.focalMm ? QString::number(*p.focalMm, 'g', 6) : tr("not said"));
         QStringList notes;
-        if (p.rateAssumed && !s.overrides.rate && !p.still && s.hasPlate()) notes << tr("The files do not say the rate: %1 fps is assumed.").arg(QString::fromStdString(p.rate.label()));
+        if (p.rateAssumed && !s.overrides.rate && !p.still && s.hasPlate())
+            notes
+                << tr("The files do not say the rate: %1 fps is assumed.").arg(QString::fromStdString(p.rate.label()));
         if (p.encoding == PictureEncoding::linear) notes << tr("Linear light, shown through the sRGB curve.");
-        if (p.encoding == PictureEncoding::log) notes << tr("Log code values, shown through the Cineon and sRGB curves.");
+        if (p.encoding == PictureEncoding::log)
+            notes << tr("Log code values, shown through the Cineon and sRGB curves.");
         for (const auto& w : p.warnings) notes << QString::fromStdString(w);
         note->setText(notes.join("\n\n"));
     });
@@ -240,21 +249,41 @@ void Inspector::buildLens() {
     QLabel* solvedK2 = page->read(tr("k2"));
     QLabel* note = page->note();
     connect(sensor, &NumberField::edited, this, [this](double v) {
-        if (v > 0) editBack(tr("Set sensor width"), [v](CameraBack& b) { b.sensorWidthMm = v, b.sensorAssumed = false; });
+        if (v > 0)
+            editBack(tr("Set sensor width"), [v](CameraBack& b) { b.sensorWidthMm = v, b.sensorAssumed = false; });
     });
     connect(known, &QComboBox::activated, this, [this](int i) {
         editBack(tr("Set focal length state"), [&, i](CameraBack& b) {
             b.focal = Known(i);
             const Shot& s = document_.shot();
-            if (i != 0 && b.focalMm <= 0) b.focalMm = s.plate.focalMm ? *s.plate.focalMm : s.solve->has() ? focalMmFromPx(s.solve->lens.focalPx, b.sensorWidthMm, s.plate.width, s.pixelAspect()) : 35;
+            if (i != 0 && b.focalMm <= 0)
+                b.focalMm = s.plate.focalMm ? *s.plate.focalMm
+                            : s.solve->has()
+                                ? focalMmFromPx(s.solve->lens.focalPx, b.sensorWidthMm, s.plate.width, s.pixelAspect())
+                                : 35;
         });
     });
     connect(focal, &NumberField::edited, this, [this](double v) {
-        if (v > 0) editBack(tr("Set focal length"), [v](CameraBack& b) { b.focalMm = v; if (b.focal == Known::unknown) b.focal = Known::start; });
+        if (v > 0)
+            editBack(tr("Set focal length"), [v](CameraBack& b) {
+                b.focalMm = v;
+                if (b.focal == Known::unknown) b.focal = Known::start;
+            });
     });
-    connect(distortion, &QComboBox::activated, this, [this](int i) { editBack(tr("Set distortion state"), [i](CameraBack& b) { b.distortion = Known(i); }); });
-    connect(k1, &NumberField::edited, this, [this](double v) { editBack(tr("Set k1"), [v](CameraBack& b) { b.lens.k1 = v; if (b.distortion == Known::unknown) b.distortion = Known::start; }); });
-    connect(k2, &NumberField::edited, this, [this](double v) { editBack(tr("Set k2"), [v](CameraBack& b) { b.lens.k2 = v; if (b.distortion == Known::unknown) b.distortion = Known::start; }); });
+    connect(distortion, &QComboBox::activated, this,
+            [this](int i) { editBack(tr("Set distortion state"), [i](CameraBack& b) { b.distortion = Known(i); }); });
+    connect(k1, &NumberField::edited, this, [this](double v) {
+        editBack(tr("Set k1"), [v](CameraBack& b) {
+            b.lens.k1 = v;
+            if (b.distortion == Known::unknown) b.distortion = Known::start;
+        });
+    });
+    connect(k2, &NumberField::edited, this, [this](double v) {
+        editBack(tr("Set k2"), [v](CameraBack& b) {
+            b.lens.k2 = v;
+            if (b.distortion == Known::unknown) b.distortion = Known::start;
+        });
+    });
     refreshers_.push_back([=, this] {
         const Shot& s = document_.shot();
         sensor->setValue(s.back.sensorWidthMm);
@@ -268,12 +297,18 @@ void Inspector::buildLens() {
         k2->setEnabled(s.back.distortion != Known::unknown);
         const bool has = s.solve->has() && s.solve->motion != Motion::fixed;
         const Intrinsics& l = s.solve->lens;
-        solvedMm->setText(has ? QString::number(focalMmFromPx(l.focalPx, s.back.sensorWidthMm, s.plate.width, s.pixelAspect()), 'f', 3) : QString("–"));
+        solvedMm->setText(
+            has ? QString::number(focalMmFromPx(l.focalPx, s.back.sensorWidthMm, s.plate.width, s.pixelAspect()), 'f',
+                                  3)
+                : QString("–"));
         solvedPx->setText(has ? QString::number(l.focalPx, 'f', 2) : QString("–"));
-        across->setText(has ? QString::number(fieldOfView(l.focalPx / l.pixelAspect, s.plate.width) * 180 / M_PI, 'f', 3) : QString("–"));
+        across->setText(
+            has ? QString::number(fieldOfView(l.focalPx / l.pixelAspect, s.plate.width) * 180 / M_PI, 'f', 3)
+                : QString("–"));
         solvedK1->setText(has ? QString::number(l.lens.k1, 'f', 6) : QString("–"));
         solvedK2->setText(has ? QString::number(l.lens.k2, 'f', 6) : QString("–"));
-        note->setText(s.back.sensorAssumed ? tr("The sensor width is assumed: mm then only name an angle of view.") : QString());
+        note->setText(s.back.sensorAssumed ? tr("The sensor width is assumed: mm then only name an angle of view.")
+                                           : QString());
     });
 }
 
@@ -308,11 +343,15 @@ void Inspector::buildFeatures(const QMap<QString, QAction*>& actions) {
         why->clear();
         if (!one) return;
         for (const SolvedPoint& p : s.solve->points)
-            if (p.pathId == one->id) error->setText(tr("%1, worst %2 at %3").arg(p.rmsPx, 0, 'f', 2).arg(p.worstPx, 0, 'f', 2).arg(p.worstFrame));
+            if (p.pathId == one->id)
+                error->setText(
+                    tr("%1, worst %2 at %3").arg(p.rmsPx, 0, 'f', 2).arg(p.worstPx, 0, 'f', 2).arg(p.worstFrame));
         QStringList notes;
         if (one->setAside) notes << tr("Set aside: %1.").arg(QString::fromStdString(one->setAsideReason));
         for (const SolveOutlier& o : s.solve->outliers)
-            if (o.pathId == one->id) notes << (o.whole ? tr("Not used by the solve: %1.") : tr("Partly not used by the solve: %1.")).arg(QString::fromStdString(o.reason));
+            if (o.pathId == one->id)
+                notes << (o.whole ? tr("Not used by the solve: %1.") : tr("Partly not used by the solve: %1."))
+                             .arg(QString::fromStdString(o.reason));
         why->setText(notes.join(' '));
     });
 }
@@ -339,13 +378,18 @@ void Inspector::buildSolve(const QMap<QString, QAction*>& actions) {
         check->setText(r.checkRmsPx >= 0 ? QString::number(r.checkRmsPx, 'f', 3) : QString("–"));
         const SolvedFrame* f = r.at(document_.frame());
         here->setText(f && f->solved ? QString::number(f->rmsPx, 'f', 3) : QString("–"));
-        static const char* words[] = {QT_TR_NOOP("–"), QT_TR_NOOP("free"), QT_TR_NOOP("turns only"), QT_TR_NOOP("stands still")};
+        static const char* words[] = {QT_TR_NOOP("–"), QT_TR_NOOP("free"), QT_TR_NOOP("turns only"),
+                                      QT_TR_NOOP("stands still")};
         motion->setText(tr(words[int(r.motion)]));
         frames->setText(has ? tr("%1 of %2").arg(r.solvedCount()).arg(r.frames.size()) : QString("–"));
         points->setText(QString::number(r.points.size()));
-        outliers->setText(QString::number(std::count_if(r.outliers.begin(), r.outliers.end(), [](const auto& o) { return o.whole; })));
+        outliers->setText(QString::number(
+            std::count_if(r.outliers.begin(), r.outliers.end(), [](const auto& o) { return o.whole; })));
         seconds->setText(has ? QString::number(r.solveSeconds, 'f', 1) : QString("–"));
-        note->setText(r.checkPaths > 0 ? tr("The check error comes from %1 paths that were held back from the solve.").arg(r.checkPaths) : QString());
+        note->setText(
+            r.checkPaths > 0
+                ? tr("The check error comes from %1 paths that were held back from the solve.").arg(r.checkPaths)
+                : QString());
     });
 }
 
@@ -379,18 +423,32 @@ void Inspector::buildGround(const QMap<QString, QAction*>& actions) {
         const Shot& s = document_.shot();
         const GroundSpec& g = s.groundSpec;
         const GroundFit& f = *s.ground;
-        const auto name = [&](int id) { const Path* p = s.path(id); return p && !p->name.empty() ? QString::fromStdString(p->name) : tr("point %1").arg(id); };
-        from->setText(f.level ? (g.levelPaths.empty() ? tr("%1 points, found") : tr("%1 points")).arg(f.usedPaths.size()) : QString("–"));
-        fit->setText(f.level ? (f.metric ? tr("%1 mm RMS").arg(f.rms * 1000, 0, 'f', 1) : tr("%1 units RMS").arg(f.rms, 0, 'g', 3)) : QString("–"));
+        const auto name = [&](int id) {
+            const Path* p = s.path(id);
+            return p && !p->name.empty() ? QString::fromStdString(p->name) : tr("point %1").arg(id);
+        };
+        from->setText(f.level
+                          ? (g.levelPaths.empty() ? tr("%1 points, found") : tr("%1 points")).arg(f.usedPaths.size())
+                          : QString("–"));
+        fit->setText(f.level && f.usedPaths.size() == 3 ? tr("exact, 3 points")
+                     : f.level                          ? (f.metric ? tr("%1 mm RMS").arg(f.rms * 1000, 0, 'f', 1)
+                                                                    : tr("%1 units RMS").arg(f.rms, 0, 'g', 3))
+                                                        : QString("–"));
         origin->setText(g.originPath ? name(*g.originPath) : tr("middle of floor"));
         along->setText(g.zAlong ? tr("%1 → %2").arg(g.zAlong->from).arg(g.zAlong->to) : tr("first camera"));
         if (g.length) length->setValue(g.length->metres);
         between->setText(g.length ? tr("points %1, %2").arg(g.length->from).arg(g.length->to) : QString("–"));
         unit->setText(f.metric ? QString::number(f.worldFromSolve.scale, 'f', 5) : QString("–"));
         const auto pose = s.worldPose(document_.frame());
-        position->setText(pose ? tr("%1, %2, %3 %4").arg(pose->position.x(), 0, 'f', 3).arg(pose->position.y(), 0, 'f', 3).arg(pose->position.z(), 0, 'f', 3).arg(QLatin1String(s.unit())) : QString("–"));
+        position->setText(pose ? tr("%1, %2, %3 %4")
+                                     .arg(pose->position.x(), 0, 'f', 3)
+                                     .arg(pose->position.y(), 0, 'f', 3)
+                                     .arg(pose->position.z(), 0, 'f', 3)
+                                     .arg(QLatin1String(s.unit()))
+                               : QString("–"));
         note->setText(!f.trouble.empty() ? QString::fromStdString(f.trouble)
-                                         : tr("Select points in a view or in the table: three or more for the level, one for the origin, two for the Z axis or a length."));
+                                         : tr("Select points in a view or in the table: three or more for the level, "
+                                              "one for the origin, two for the Z axis or a length."));
     });
 }
 
@@ -407,27 +465,35 @@ void Inspector::buildLayout(const QMap<QString, QAction*>& actions) {
     const QString axes[3] = {tr("X"), tr("Y"), tr("Z")}, sides[3] = {tr("Width"), tr("Height"), tr("Depth")};
     for (int k = 0; k < 3; ++k) {
         at[k] = page->number(axes[k], 4, tr("unit"));
-        connect(at[k], &NumberField::edited, this, [this, k](double v) { editThing(tr("Move thing"), [k, v](Thing& t) { t.position[k] = v; }); });
+        connect(at[k], &NumberField::edited, this,
+                [this, k](double v) { editThing(tr("Move thing"), [k, v](Thing& t) { t.position[k] = v; }); });
     }
     NumberField* turn = page->number(tr("Turn"), 2, tr("°"));
     connect(turn, &NumberField::edited, this, [this](double v) {
-        editThing(tr("Turn thing"), [v](Thing& t) { t.rotation = Eigen::Quaterniond(Eigen::AngleAxisd(v * M_PI / 180, Eigen::Vector3d::UnitY())); });
+        editThing(tr("Turn thing"), [v](Thing& t) {
+            t.rotation = Eigen::Quaterniond(Eigen::AngleAxisd(v * M_PI / 180, Eigen::Vector3d::UnitY()));
+        });
     });
     for (int k = 0; k < 3; ++k) {
         size[k] = page->number(sides[k], 4, tr("unit"));
         size[k]->setObjectName(QStringLiteral("thingSize%1").arg(k));
-        connect(size[k], &NumberField::edited, this, [this, k](double v) { if (v > 0) editThing(tr("Size thing"), [k, v](Thing& t) { t.size[k] = v; }); });
+        connect(size[k], &NumberField::edited, this, [this, k](double v) {
+            if (v > 0) editThing(tr("Size thing"), [k, v](Thing& t) { t.size[k] = v; });
+        });
     }
     page->buttons({actions["removeThing"]});
     QLabel* note = page->note();
     connect(name, &QLineEdit::editingFinished, this, [this, name] {
-        if (!name->text().isEmpty()) editThing(tr("Rename thing"), [&](Thing& t) { t.name = name->text().toStdString(); });
+        if (!name->text().isEmpty())
+            editThing(tr("Rename thing"), [&](Thing& t) { t.name = name->text().toStdString(); });
     });
     refreshers_.push_back([=, this] {
         const Thing* t = document_.shot().thing(document_.selectedThing());
         for (QWidget* w : {static_cast<QWidget*>(name), static_cast<QWidget*>(turn)}) w->setEnabled(t);
         for (int k = 0; k < 3; ++k) at[k]->setEnabled(t), size[k]->setEnabled(t && t->kind == ThingKind::box);
-        note->setText(t ? QString() : tr("Place box, then click on the floor in the plate. Drag a box to move it over the ground; the camera stays as solved."));
+        note->setText(t ? QString()
+                        : tr("Place box, then click on the floor in the plate. Drag a box to move it over the ground; "
+                             "the camera stays as solved."));
         if (!t) return name->clear();
         if (!name->hasFocus()) name->setText(QString::fromStdString(t->name));
         const Eigen::Vector3d z = t->rotation * Eigen::Vector3d::UnitZ();
@@ -439,7 +505,9 @@ void Inspector::buildLayout(const QMap<QString, QAction*>& actions) {
 void Inspector::buildProof() {
     Page* page = addPage(tr("Proof"));
     QLabel* note = page->note();
-    note->setText(tr("Things are drawn over the plate with the solved camera and lens. Look at the first frame, the last and those between: does it stick?"));
+    note->setText(
+        tr("Things are drawn over the plate with the solved camera and lens. Look at the first frame, the last and "
+           "those between: does it stick?"));
     refreshers_.push_back([] {});
 }
 
@@ -471,15 +539,23 @@ void Inspector::buildExport() {
     refreshers_.push_back([=, this] {
         const Shot& s = document_.shot();
         if (!folder->hasFocus() && !folder->isModified()) {
-            const QString base = document_.fileName().isEmpty() ? QStandardPaths::writableLocation(QStandardPaths::DocumentsLocation) : QFileInfo(document_.fileName()).absolutePath();
+            const QString base = document_.fileName().isEmpty()
+                                     ? QStandardPaths::writableLocation(QStandardPaths::DocumentsLocation)
+                                     : QFileInfo(document_.fileName()).absolutePath();
             folder->setText(base + "/" + QString::fromStdString(s.name.empty() ? "shot" : s.name) + "-export");
         }
         write->setEnabled(s.solve->has());
         size->setText(s.hasPlate() ? tr("%1 × %2").arg(s.plate.width).arg(s.plate.height) : QString("–"));
-        rate->setText(s.hasPlate() ? tr("%1 (%2/%3)").arg(QString::fromStdString(s.rate().label())).arg(s.rate().num).arg(s.rate().den) : QString("–"));
-        range->setText(s.solve->frames.empty() ? QString("–") : tr("%1–%2").arg(s.solve->frames.front().frame).arg(s.solve->frames.back().frame));
+        rate->setText(
+            s.hasPlate()
+                ? tr("%1 (%2/%3)").arg(QString::fromStdString(s.rate().label())).arg(s.rate().num).arg(s.rate().den)
+                : QString("–"));
+        range->setText(s.solve->frames.empty()
+                           ? QString("–")
+                           : tr("%1–%2").arg(s.solve->frames.front().frame).arg(s.solve->frames.back().frame));
         unit->setText(s.ground->metric ? tr("metres") : tr("scene units"));
-        if (s.exportedFrom == 0) report->setText(tr("Every file is read back and re-projected before it counts as written."));
+        if (s.exportedFrom == 0)
+            report->setText(tr("Every file is read back and re-projected before it counts as written."));
         else if (stalenessOf(s).exported) report->setText(tr("The files were written before the last change."));
     });
 }

@@ -7,7 +7,8 @@
 namespace va {
 namespace {
 
-/// Recursive descent over: sum = product {(+|-) product}; product = factor {(*|/) factor}; factor = [-] number | ( sum ).
+/// Recursive descent over: sum = product {(+|-) product}; product = factor {(*|/) factor}; factor = [-] number | ( sum
+/// ).
 class Expression {
   public:
     explicit Expression(const QByteArray& text) : at_(text.constData()) {}
@@ -18,7 +19,9 @@ class Expression {
     }
 
   private:
-    void skip() { while (*at_ == ' ') ++at_; }
+    void skip() {
+        while (*at_ == ' ') ++at_;
+    }
     bool take(char c) {
         skip();
         if (*at_ != c) return false;
@@ -28,24 +31,35 @@ class Expression {
     std::optional<double> sum() {
         auto v = product();
         while (v) {
-            if (take('+')) { const auto w = product(); v = w ? std::optional(*v + *w) : std::nullopt; }
-            else if (take('-')) { const auto w = product(); v = w ? std::optional(*v - *w) : std::nullopt; }
-            else break;
+            if (take('+')) {
+                const auto w = product();
+                v = w ? std::optional(*v + *w) : std::nullopt;
+            } else if (take('-')) {
+                const auto w = product();
+                v = w ? std::optional(*v - *w) : std::nullopt;
+            } else break;
         }
         return v;
     }
     std::optional<double> product() {
         auto v = factor();
         while (v) {
-            if (take('*')) { const auto w = factor(); v = w ? std::optional(*v * *w) : std::nullopt; }
-            else if (take('/')) { const auto w = factor(); v = w && *w != 0 ? std::optional(*v / *w) : std::nullopt; }
-            else break;
+            if (take('*')) {
+                const auto w = factor();
+                v = w ? std::optional(*v * *w) : std::nullopt;
+            } else if (take('/')) {
+                const auto w = factor();
+                v = w && *w != 0 ? std::optional(*v / *w) : std::nullopt;
+            } else break;
         }
         return v;
     }
     std::optional<double> factor() {
         if (++depth_ > 100) return std::nullopt;
-        if (take('-')) { const auto v = factor(); return v ? std::optional(-*v) : std::nullopt; }
+        if (take('-')) {
+            const auto v = factor();
+            return v ? std::optional(-*v) : std::nullopt;
+        }
         if (take('(')) {
             const auto v = sum();
             return take(')') ? v : std::nullopt;
@@ -73,7 +87,10 @@ std::optional<double> evaluateExpression(const QString& text) {
 NumberField::NumberField(int shownDecimals, QWidget* parent) : QLineEdit(parent), decimals_(shownDecimals) {
     setAlignment(Qt::AlignRight);
     setFixedWidth(92);
-    connect(this, &QLineEdit::returnPressed, this, [this] { commit(); selectAll(); });
+    connect(this, &QLineEdit::returnPressed, this, [this] {
+        commit();
+        selectAll();
+    });
 }
 
 void NumberField::setValue(double value) {

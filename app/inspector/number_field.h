@@ -5,8 +5,8 @@
 
 namespace va {
 
-/// Value of an arithmetic expression: numbers, + − * / and brackets, as in `36/1.6`. Comma counts as decimal point. Nothing for anything else,
-/// division by zero included.
+/// Value of an arithmetic expression: numbers, + − * / and brackets, as in `36/1.6`. Comma counts as decimal point.
+/// Nothing for anything else, division by zero included.
 std::optional<double> evaluateExpression(const QString& text);
 
 /// A number that shows rounded and edits in full precision; accepts expressions.

@@ -7,7 +7,8 @@
 
 namespace va {
 
-ActionSearch::ActionSearch(const QList<QAction*>& actions, QWidget* parent) : QDialog(parent), actions_(actions), field_(new QLineEdit), list_(new QListWidget) {
+ActionSearch::ActionSearch(const QList<QAction*>& actions, QWidget* parent)
+    : QDialog(parent), actions_(actions), field_(new QLineEdit), list_(new QListWidget) {
     setObjectName("actionSearch");
     setWindowTitle(tr("Search the actions"));
     setWindowFlag(Qt::FramelessWindowHint);
@@ -44,7 +45,8 @@ void ActionSearch::filter(const QString& words) {
     for (QAction* a : actions_) {
         const QString name = a->text().remove('&');
         if (name.isEmpty()) continue;
-        const bool all = std::all_of(parts.begin(), parts.end(), [&](const QString& p) { return name.contains(p, Qt::CaseInsensitive); });
+        const bool all = std::all_of(parts.begin(), parts.end(),
+                                     [&](const QString& p) { return name.contains(p, Qt::CaseInsensitive); });
         if (!all) continue;
         const QString key = a->shortcut().toString(QKeySequence::NativeText);
         auto* item = new QListWidgetItem(key.isEmpty() ? name : tr("%1   %2").arg(name, key), list_);

@@ -54,7 +54,8 @@ MainWindow::~MainWindow() {
     delete takeCentralWidget();
 }
 
-QAction* MainWindow::add(const QString& name, const QString& text, const QString& shortText, const QKeySequence& key, const QString& iconName, const std::function<void()>& run) {
+QAction* MainWindow::add(const QString& name, const QString& text, const QString& shortText, const QKeySequence& key,
+                         const QString& iconName, const std::function<void()>& run) {
     auto* a = new QAction(text, this);
     a->setObjectName(name);
     a->setIconText(shortText.isEmpty() ? text : shortText);
@@ -82,9 +83,12 @@ void MainWindow::makeActions() {
     redo->setShortcut(QKeySequence::Redo);
     actions_["undo"] = undo;
     actions_["redo"] = redo;
-    order_ << "undo" << "redo";
-    add("setAside", tr("Set selected features aside"), tr("Set aside"), Qt::Key_Delete, {}, [this] { document_.setAside(document_.selectedPaths(), true); });
-    add("bringBack", tr("Bring selected features back"), tr("Bring back"), QKeySequence(Qt::SHIFT | Qt::Key_Delete), {}, [this] { document_.setAside(document_.selectedPaths(), false); });
+    order_ << "undo"
+           << "redo";
+    add("setAside", tr("Set selected features aside"), tr("Set aside"), Qt::Key_Delete, {},
+        [this] { document_.setAside(document_.selectedPaths(), true); });
+    add("bringBack", tr("Bring selected features back"), tr("Bring back"), QKeySequence(Qt::SHIFT | Qt::Key_Delete), {},
+        [this] { document_.setAside(document_.selectedPaths(), false); });
     add("selectAll", tr("Select features of this frame"), {}, QKeySequence::SelectAll, {}, [this] {
         QSet<int> ids;
         for (const Path& p : *document_.shot().paths)
@@ -101,24 +105,36 @@ void MainWindow::makeActions() {
     });
 
     add("match", tr("Match shot"), {}, QKeySequence(Qt::CTRL | Qt::Key_M), {}, [this] { document_.matchShot(); });
-    add("follow", tr("Follow features"), {}, QKeySequence(Qt::CTRL | Qt::Key_F), "scan-search", [this] { document_.followFeatures(); });
-    add("solve", tr("Solve the camera"), tr("Solve"), QKeySequence(Qt::CTRL | Qt::Key_R), "video", [this] { document_.solve(); });
+    add("follow", tr("Follow features"), {}, QKeySequence(Qt::CTRL | Qt::Key_F), "scan-search",
+        [this] { document_.followFeatures(); });
+    add("solve", tr("Solve the camera"), tr("Solve"), QKeySequence(Qt::CTRL | Qt::Key_R), "video",
+        [this] { document_.solve(); });
     add("cancel", tr("Cancel the running job"), tr("Cancel"), Qt::Key_Escape, {}, [this] { document_.job().cancel(); });
 
     add("play", tr("Play or stop"), {}, Qt::Key_Space, "play", [this] { strip_->setPlaying(!strip_->playing()); });
-    add("first", tr("First frame of the range"), {}, Qt::Key_Home, "chevron-first", [this] { document_.setFrame(document_.shot().range.first); });
-    add("last", tr("Last frame of the range"), {}, Qt::Key_End, "chevron-last", [this] { document_.setFrame(document_.shot().range.last); });
-    add("stepBack", tr("One frame back"), {}, Qt::Key_Left, "step-back", [this] { document_.setFrame(document_.frame() - 1); });
-    add("stepForward", tr("One frame on"), {}, Qt::Key_Right, "step-forward", [this] { document_.setFrame(document_.frame() + 1); });
-    add("setIn", tr("Begin the work range here"), {}, Qt::Key_I, {}, [this] { document_.setRange({document_.frame(), document_.shot().range.last}); });
-    add("setOut", tr("End the work range here"), {}, Qt::Key_O, {}, [this] { document_.setRange({document_.shot().range.first, document_.frame()}); });
+    add("first", tr("First frame of the range"), {}, Qt::Key_Home, "chevron-first",
+        [this] { document_.setFrame(document_.shot().range.first); });
+    add("last", tr("Last frame of the range"), {}, Qt::Key_End, "chevron-last",
+        [this] { document_.setFrame(document_.shot().range.last); });
+    add("stepBack", tr("One frame back"), {}, Qt::Key_Left, "step-back",
+        [this] { document_.setFrame(document_.frame() - 1); });
+    add("stepForward", tr("One frame on"), {}, Qt::Key_Right, "step-forward",
+        [this] { document_.setFrame(document_.frame() + 1); });
+    add("setIn", tr("Begin the work range here"), {}, Qt::Key_I, {}, [this] {
+        document_.setRange({document_.frame(), document_.shot().range.last});
+    });
+    add("setOut", tr("End the work range here"), {}, Qt::Key_O, {}, [this] {
+        document_.setRange({document_.shot().range.first, document_.frame()});
+    });
 
     auto* tools = new QActionGroup(this);
-    const auto tool = [&](const char* name, const QString& text, const QString& shortText, int key, const char* iconName, PlateTool which) {
-        QAction* a = add(QLatin1String(name), text, shortText, QKeySequence(key), QLatin1String(iconName), [this, which] {
-            plate_->canvas().setTool(which);
-            scene_->canvas().setLassoing(which == PlateTool::lasso);
-        });
+    const auto tool = [&](const char* name, const QString& text, const QString& shortText, int key,
+                          const char* iconName, PlateTool which) {
+        QAction* a =
+            add(QLatin1String(name), text, shortText, QKeySequence(key), QLatin1String(iconName), [this, which] {
+                plate_->canvas().setTool(which);
+                scene_->canvas().setLassoing(which == PlateTool::lasso);
+            });
         a->setCheckable(true);
         tools->addAction(a);
         return a;
@@ -129,7 +145,8 @@ void MainWindow::makeActions() {
 
     auto* modes = new QActionGroup(this);
     const auto mode = [&](const char* name, const QString& text, const QString& shortText, int key, SceneMode which) {
-        QAction* a = add(QLatin1String(name), text, shortText, QKeySequence(key), {}, [this, which] { scene_->canvas().setMode(which); });
+        QAction* a = add(QLatin1String(name), text, shortText, QKeySequence(key), {},
+                         [this, which] { scene_->canvas().setMode(which); });
         a->setCheckable(true);
         modes->addAction(a);
         return a;
@@ -140,20 +157,26 @@ void MainWindow::makeActions() {
     mode("lensView", tr("Scene: through the lens"), tr("through lens"), Qt::Key_F8, SceneMode::throughLens);
 
     add("fit", tr("Fit the picture"), {}, Qt::Key_0, {}, [this] { plate_->canvas().fit(); });
-    add("fullSize", tr("Picture at 100 %"), {}, QKeySequence(Qt::CTRL | Qt::Key_0), {}, [this] { plate_->canvas().setZoom(1); });
-    add("frameScene", tr("Bring the whole scene into view"), {}, QKeySequence(Qt::SHIFT | Qt::Key_0), {}, [this] { scene_->canvas().frameAll(); });
+    add("fullSize", tr("Picture at 100 %"), {}, QKeySequence(Qt::CTRL | Qt::Key_0), {},
+        [this] { plate_->canvas().setZoom(1); });
+    add("frameScene", tr("Bring the whole scene into view"), {}, QKeySequence(Qt::SHIFT | Qt::Key_0), {},
+        [this] { scene_->canvas().frameAll(); });
     add("plateOnly", tr("Plate view only"), {}, Qt::Key_1, {}, [this] { setViews(1); });
     add("both", tr("Plate and scene view"), {}, Qt::Key_2, {}, [this] { setViews(2); });
     add("sceneOnly", tr("Scene view only"), {}, Qt::Key_3, {}, [this] { setViews(3); });
-    add("drawer", tr("Fold the drawer"), {}, QKeySequence(Qt::CTRL | Qt::Key_D), {}, [this] { drawer_->setVisible(!drawer_->isVisible()); });
+    add("drawer", tr("Fold the drawer"), {}, QKeySequence(Qt::CTRL | Qt::Key_D), {},
+        [this] { drawer_->setVisible(!drawer_->isVisible()); });
     add("theme", tr("Light or dark look"), {}, {}, {}, [] {
         Theme::use(!Theme::isLight());
         applyTheme(*qApp);
     });
-    static const char* stepActions[stepCount] = {"stepPlate", "stepLens", "stepFeatures", "stepSolve", "stepGround", "stepLayout", "stepProof", "stepExport"};
-    const QString stepNames[stepCount] = {tr("Plate"), tr("Lens"), tr("Features"), tr("Solve"), tr("Ground"), tr("Layout"), tr("Proof"), tr("Export")};
+    static const char* stepActions[stepCount] = {"stepPlate",  "stepLens",   "stepFeatures", "stepSolve",
+                                                 "stepGround", "stepLayout", "stepProof",    "stepExport"};
+    const QString stepNames[stepCount] = {tr("Plate"),  tr("Lens"),   tr("Features"), tr("Solve"),
+                                          tr("Ground"), tr("Layout"), tr("Proof"),    tr("Export")};
     for (int i = 0; i < stepCount; ++i)
-        add(QLatin1String(stepActions[i]), tr("Step: %1").arg(stepNames[i]), stepNames[i], QKeySequence(Qt::ALT | (Qt::Key_1 + i)), {}, [this, i] { route_->setCurrent(Step(i)); });
+        add(QLatin1String(stepActions[i]), tr("Step: %1").arg(stepNames[i]), stepNames[i],
+            QKeySequence(Qt::ALT | (Qt::Key_1 + i)), {}, [this, i] { route_->setCurrent(Step(i)); });
 }
 
 std::vector<int> MainWindow::selectionInOrder() const {
@@ -174,47 +197,56 @@ void MainWindow::makeGroundActions() {
         showTrouble(what);
         return false;
     };
-    add("level", tr("Level: floor through the selected points"), tr("Use selection"), QKeySequence(Qt::SHIFT | Qt::Key_L), "ruler", [this, needs] {
-        if (!needs(3, tr("Select three or more points on the floor first, in a view or in the table."))) return;
-        GroundSpec spec = document_.shot().groundSpec;
-        spec.levelPaths = selectionInOrder();
-        document_.setGround(tr("Level from %n point(s)", nullptr, int(spec.levelPaths.size())), spec);
-    });
+    add("level", tr("Level: floor through the selected points"), tr("Use selection"),
+        QKeySequence(Qt::SHIFT | Qt::Key_L), "ruler", [this, needs] {
+            if (!needs(3, tr("Select three or more points on the floor first, in a view or in the table."))) return;
+            GroundSpec spec = document_.shot().groundSpec;
+            spec.levelPaths = selectionInOrder();
+            document_.setGround(tr("Level from %n point(s)", nullptr, int(spec.levelPaths.size())), spec);
+        });
     add("autoLevel", tr("Level: find the floor"), tr("Find floor"), {}, {}, [this] {
         GroundSpec spec = document_.shot().groundSpec;
         spec.levelPaths.clear();
         document_.setGround(tr("Find floor"), spec);
     });
-    add("origin", tr("Origin at the selected point"), tr("Origin"), QKeySequence(Qt::SHIFT | Qt::Key_O), {}, [this, needs] {
-        if (!needs(1, tr("Select the point that shall be the origin first."))) return;
-        GroundSpec spec = document_.shot().groundSpec;
-        spec.originPath = selectionInOrder().front();
-        document_.setGround(tr("Set origin"), spec);
-    });
-    add("zAlong", tr("Z axis along the two selected points"), tr("Z along"), QKeySequence(Qt::SHIFT | Qt::Key_Z), {}, [this, needs] {
-        if (!needs(2, tr("Select two points first: the Z axis goes from the first to the second."))) return;
-        const auto chosen = selectionInOrder();
-        GroundSpec spec = document_.shot().groundSpec;
-        spec.zAlong = GroundSpec::Direction{chosen[0], chosen[1]};
-        document_.setGround(tr("Set facing"), spec);
-    });
-    add("scale", tr("Scale: length between the two selected points"), tr("Scale from two points"), QKeySequence(Qt::SHIFT | Qt::Key_S), {}, [this, needs] {
-        if (!needs(2, tr("Select two points whose distance you know first, then enter it."))) return;
-        const auto chosen = selectionInOrder();
-        GroundSpec spec = document_.shot().groundSpec;
-        auto* field = inspector_->findChild<NumberField*>("scaleLength");
-        spec.length = GroundSpec::Length{chosen[0], chosen[1], spec.length ? spec.length->metres : field && field->value() > 0 ? field->value() : 1.0};
-        document_.setGround(tr("Set scale"), spec);
-        route_->setCurrent(Step::ground);
-        if (field) field->setFocus();
-    });
+    add("origin", tr("Origin at the selected point"), tr("Origin"), QKeySequence(Qt::SHIFT | Qt::Key_O), {},
+        [this, needs] {
+            if (!needs(1, tr("Select the point that shall be the origin first."))) return;
+            GroundSpec spec = document_.shot().groundSpec;
+            spec.originPath = selectionInOrder().front();
+            document_.setGround(tr("Set origin"), spec);
+        });
+    add("zAlong", tr("Z axis along the two selected points"), tr("Z along"), QKeySequence(Qt::SHIFT | Qt::Key_Z), {},
+        [this, needs] {
+            if (!needs(2, tr("Select two points first: the Z axis goes from the first to the second."))) return;
+            const auto chosen = selectionInOrder();
+            GroundSpec spec = document_.shot().groundSpec;
+            spec.zAlong = GroundSpec::Direction{chosen[0], chosen[1]};
+            document_.setGround(tr("Set facing"), spec);
+        });
+    add("scale", tr("Scale: length between the two selected points"), tr("Scale from two points"),
+        QKeySequence(Qt::SHIFT | Qt::Key_S), {}, [this, needs] {
+            if (!needs(2, tr("Select two points whose distance you know first, then enter it."))) return;
+            const auto chosen = selectionInOrder();
+            GroundSpec spec = document_.shot().groundSpec;
+            auto* field = inspector_->findChild<NumberField*>("scaleLength");
+            spec.length = GroundSpec::Length{chosen[0], chosen[1],
+                                             spec.length                   ? spec.length->metres
+                                             : field && field->value() > 0 ? field->value()
+                                                                           : 1.0};
+            document_.setGround(tr("Set scale"), spec);
+            route_->setCurrent(Step::ground);
+            if (field) field->setFocus();
+        });
     add("anchor", tr("Name the place of the selected points"), tr("Anchor"), Qt::Key_N, "map-pin", [this, needs] {
         if (!needs(1, tr("Select one or more points first: the anchor goes to their middle."))) return;
         Eigen::Vector3d sum = Eigen::Vector3d::Zero();
         int count = 0;
         for (int id : document_.selectedPaths())
             if (const auto p = document_.shot().worldPointOfPath(id)) sum += *p, ++count;
-        if (count == 0) return showTrouble(tr("None of the selected features has a place in the scene. Choose some that were solved."));
+        if (count == 0)
+            return showTrouble(
+                tr("None of the selected features has a place in the scene. Choose some that were solved."));
         document_.addAnchor(sum / count, {});
     });
     add("removeThing", tr("Remove the selected thing"), tr("Remove"), QKeySequence(Qt::Key_Backspace), {}, [this] {
@@ -231,13 +263,17 @@ void MainWindow::makeMenus() {
     recent_ = file->addMenu(tr("Recent"));
     connect(recent_, &QMenu::aboutToShow, this, &MainWindow::fillRecent);
     fill(file, {"save", "saveAs", "", "locate", "", "quit"});
-    fill(menuBar()->addMenu(tr("&Edit")), {"undo", "redo", "", "selectAll", "setAside", "bringBack", "", "removeThing", "", "search"});
+    fill(menuBar()->addMenu(tr("&Edit")),
+         {"undo", "redo", "", "selectAll", "setAside", "bringBack", "", "removeThing", "", "search"});
     fill(menuBar()->addMenu(tr("&Shot")), {"match", "follow", "solve", "cancel", "", "setIn", "setOut"});
     fill(menuBar()->addMenu(tr("&Ground")), {"level", "autoLevel", "origin", "zAlong", "scale"});
     fill(menuBar()->addMenu(tr("&Layout")), {"boxTool", "anchor"});
     fill(menuBar()->addMenu(tr("&Play")), {"play", "stepBack", "stepForward", "first", "last"});
-    fill(menuBar()->addMenu(tr("&View")), {"selectTool", "lassoTool", "", "plateOnly", "both", "sceneOnly", "", "fit", "fullSize", "frameScene", "", "orbit", "top", "side", "lensView", "", "drawer", "theme"});
-    fill(menuBar()->addMenu(tr("S&tep")), {"stepPlate", "stepLens", "stepFeatures", "stepSolve", "stepGround", "stepLayout", "stepProof", "stepExport"});
+    fill(menuBar()->addMenu(tr("&View")),
+         {"selectTool", "lassoTool", "", "plateOnly", "both", "sceneOnly", "", "fit", "fullSize", "frameScene", "",
+          "orbit", "top", "side", "lensView", "", "drawer", "theme"});
+    fill(menuBar()->addMenu(tr("S&tep")),
+         {"stepPlate", "stepLens", "stepFeatures", "stepSolve", "stepGround", "stepLayout", "stepProof", "stepExport"});
 }
 
 QWidget* MainWindow::makeBar() {
@@ -292,7 +328,8 @@ void MainWindow::makeLayout() {
     row->setSpacing(0);
     route_ = new Route(document_);
     plate_ = new PlateView(document_, {actions_["selectTool"], actions_["lassoTool"], actions_["boxTool"]});
-    scene_ = new SceneView(document_, plate_->canvas(), {actions_["orbit"], actions_["top"], actions_["side"], actions_["lensView"]});
+    scene_ = new SceneView(document_, plate_->canvas(),
+                           {actions_["orbit"], actions_["top"], actions_["side"], actions_["lensView"]});
     inspector_ = new Inspector(document_, actions_);
     views_ = new QSplitter(Qt::Horizontal);
     views_->addWidget(plate_);
@@ -302,7 +339,9 @@ void MainWindow::makeLayout() {
     row->addWidget(route_);
     row->addWidget(views_, 1);
     row->addWidget(inspector_);
-    strip_ = new Strip(document_, plate_->canvas(), {actions_["first"], actions_["stepBack"], actions_["play"], actions_["stepForward"], actions_["last"]});
+    strip_ = new Strip(
+        document_, plate_->canvas(),
+        {actions_["first"], actions_["stepBack"], actions_["play"], actions_["stepForward"], actions_["last"]});
     drawer_ = new Drawer(document_);
     auto* lower = new QWidget;
     auto* lowerLayout = new QVBoxLayout(lower);
@@ -322,11 +361,13 @@ void MainWindow::makeLayout() {
     connect(route_, &Route::stepChosen, inspector_, &Inspector::showStep);
     connect(plate_, &PlateView::locateAsked, this, &MainWindow::locateFootage);
     connect(&plate_->canvas(), &PlateCanvas::toolChanged, this, [this] {
-        static const QMap<PlateTool, QString> names{{PlateTool::select, "selectTool"}, {PlateTool::lasso, "lassoTool"}, {PlateTool::placeBox, "boxTool"}};
+        static const QMap<PlateTool, QString> names{
+            {PlateTool::select, "selectTool"}, {PlateTool::lasso, "lassoTool"}, {PlateTool::placeBox, "boxTool"}};
         actions_[names[plate_->canvas().tool()]]->setChecked(true);
         scene_->canvas().setLassoing(plate_->canvas().tool() == PlateTool::lasso);
     });
-    connect(strip_, &Strip::playingChanged, this, [this](bool playing) { actions_["play"]->setIcon(icon(playing ? "pause" : "play")); });
+    connect(strip_, &Strip::playingChanged, this,
+            [this](bool playing) { actions_["play"]->setIcon(icon(playing ? "pause" : "play")); });
 }
 
 void MainWindow::refresh() {
@@ -334,7 +375,9 @@ void MainWindow::refresh() {
     const bool has = s.hasPlate();
     name_->setText(has ? QString::fromStdString(s.name) : tr("no plate"));
     size_->setText(tr("%1 × %2").arg(s.plate.width).arg(s.plate.height));
-    rate_->setText(tr("%1 fps%2").arg(QString::fromStdString(s.rate().label()), s.plate.rateAssumed && !s.overrides.rate ? tr(" assumed") : QString()));
+    rate_->setText(tr("%1 fps%2")
+                       .arg(QString::fromStdString(s.rate().label()),
+                            s.plate.rateAssumed && !s.overrides.rate ? tr(" assumed") : QString()));
     range_->setText(tr("%1–%2").arg(s.range.first).arg(s.range.last));
     for (QLabel* badge : {size_, rate_, range_}) badge->setVisible(has);
     const QString file = document_.fileName().isEmpty() ? tr("unsaved") : QFileInfo(document_.fileName()).fileName();
@@ -342,7 +385,9 @@ void MainWindow::refresh() {
     setWindowModified(document_.modified());
     const bool paths = !document_.selectedPaths().isEmpty();
     for (const char* n : {"setAside", "bringBack", "anchor"}) actions_[n]->setEnabled(paths);
-    for (const char* n : {"follow", "save", "saveAs", "play", "first", "last", "stepBack", "stepForward", "setIn", "setOut", "locate"}) actions_[n]->setEnabled(has);
+    for (const char* n :
+         {"follow", "save", "saveAs", "play", "first", "last", "stepBack", "stepForward", "setIn", "setOut", "locate"})
+        actions_[n]->setEnabled(has);
     actions_["removeThing"]->setEnabled(document_.selectedThing() != 0);
     refreshJob();
 }
@@ -387,7 +432,11 @@ bool MainWindow::openPath(const QString& path) {
             QString file = path;
             const QString copy = Document::recoverableCopy(path);
             if (!copy.isEmpty() && isVisible()) {
-                QMessageBox ask(QMessageBox::Question, tr("Recover"), tr("There is an autosaved copy of \"%1\" that is newer than the project. Open the copy?").arg(QFileInfo(path).fileName()), QMessageBox::Yes | QMessageBox::No, this);
+                QMessageBox ask(
+                    QMessageBox::Question, tr("Recover"),
+                    tr("There is an autosaved copy of \"%1\" that is newer than the project. Open the copy?")
+                        .arg(QFileInfo(path).fileName()),
+                    QMessageBox::Yes | QMessageBox::No, this);
                 ask.setObjectName("recover");
                 if (ask.exec() == QMessageBox::Yes) file = copy;
             }
@@ -407,13 +456,16 @@ bool MainWindow::openPath(const QString& path) {
 
 void MainWindow::open() {
     if (!mayDiscard()) return;
-    const QString file = QFileDialog::getOpenFileName(this, tr("Open plate or project"), QSettings().value("folder").toString(),
-                                                      tr("Plates and projects (*.vanchor *.mp4 *.mov *.mkv *.mxf *.avi *.m4v *.mpg *.webm *.jpg *.jpeg *.png *.tif *.tiff *.dpx *.exr);;All files (*)"));
+    const QString file =
+        QFileDialog::getOpenFileName(this, tr("Open plate or project"), QSettings().value("folder").toString(),
+                                     tr("Plates and projects (*.vanchor *.mp4 *.mov *.mkv *.mxf *.avi *.m4v *.mpg "
+                                        "*.webm *.jpg *.jpeg *.png *.tif *.tiff *.dpx *.exr);;All files (*)"));
     if (!file.isEmpty()) openPath(file);
 }
 
 void MainWindow::locateFootage() {
-    const QString file = QFileDialog::getOpenFileName(this, tr("Locate footage"), QSettings().value("folder").toString(), tr("All files (*)"));
+    const QString file = QFileDialog::getOpenFileName(this, tr("Locate footage"),
+                                                      QSettings().value("folder").toString(), tr("All files (*)"));
     if (file.isEmpty()) return;
     try {
         document_.relinkPlate(file);
@@ -438,7 +490,9 @@ bool MainWindow::saveTo(const QString& file) {
 bool MainWindow::save() { return document_.fileName().isEmpty() ? saveAs() : saveTo(document_.fileName()); }
 
 bool MainWindow::saveAs() {
-    const QString base = document_.fileName().isEmpty() ? QSettings().value("folder").toString() + "/" + QString::fromStdString(document_.shot().name) + ".vanchor" : document_.fileName();
+    const QString base = document_.fileName().isEmpty() ? QSettings().value("folder").toString() + "/" +
+                                                              QString::fromStdString(document_.shot().name) + ".vanchor"
+                                                        : document_.fileName();
     QString file = QFileDialog::getSaveFileName(this, tr("Save project"), base, tr("Vivid Anchor project (*.vanchor)"));
     if (file.isEmpty()) return false;
     if (!file.endsWith(".vanchor")) file += ".vanchor";
@@ -447,7 +501,8 @@ bool MainWindow::saveAs() {
 
 bool MainWindow::mayDiscard() {
     if (!document_.modified()) return true;
-    QMessageBox ask(QMessageBox::Question, tr("Unsaved changes"), tr("The project has changes that are not saved."), QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
+    QMessageBox ask(QMessageBox::Question, tr("Unsaved changes"), tr("The project has changes that are not saved."),
+                    QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
     ask.setObjectName("unsaved");
     switch (ask.exec()) {
         case QMessageBox::Save: return save();
@@ -469,7 +524,9 @@ void MainWindow::remember(const QString& path) {
 void MainWindow::fillRecent() {
     recent_->clear();
     for (const QString& path : QSettings().value("recent").toStringList())
-        recent_->addAction(path, this, [this, path] { if (mayDiscard()) openPath(path); });
+        recent_->addAction(path, this, [this, path] {
+            if (mayDiscard()) openPath(path);
+        });
     if (recent_->isEmpty()) recent_->addAction(tr("Nothing opened yet"))->setEnabled(false);
 }
 

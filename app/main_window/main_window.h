@@ -38,7 +38,8 @@ class MainWindow : public QMainWindow {
     void dropEvent(QDropEvent* event) override;
 
   private:
-    QAction* add(const QString& name, const QString& text, const QString& shortText, const QKeySequence& key, const QString& iconName, const std::function<void()>& run);
+    QAction* add(const QString& name, const QString& text, const QString& shortText, const QKeySequence& key,
+                 const QString& iconName, const std::function<void()>& run);
     void makeActions();
     void makeGroundActions();
     void makeMenus();

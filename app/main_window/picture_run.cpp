@@ -40,7 +40,9 @@ int PictureRun::exec() {
     if (!document.shot().hasPlate() || !QDir().mkpath(folder_)) return 1;
     bool good = take("plate");
     window_.action("match")->trigger();
-    waitUntil([&] { return document.job().state().done > document.job().state().total / 2 || !document.job().running(); }, 60'000);
+    waitUntil(
+        [&] { return document.job().state().done > document.job().state().total / 2 || !document.job().running(); },
+        60'000);
     good = take("matching") && good;
     waitUntil([&] { return !document.job().running(); }, 300'000);
     const Shot& solved = document.shot();

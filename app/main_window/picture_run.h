@@ -7,8 +7,8 @@ namespace va {
 
 class MainWindow;
 
-/// Walks the window through its main views on a plate and writes a picture of each: remakes docs/screenshots, and stands in for a look at the demo
-/// where there is no display. It presses what a person would press; nothing is faked.
+/// Walks the window through its main views on a plate and writes a picture of each: remakes docs/screenshots, and
+/// stands in for a look at the demo where there is no display. It presses what a person would press; nothing is faked.
 class PictureRun {
   public:
     PictureRun(MainWindow& window, const QString& folder) : window_(window), folder_(folder) {}

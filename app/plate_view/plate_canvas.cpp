@@ -20,7 +20,10 @@ PlateCanvas::PlateCanvas(Document& document, QWidget* parent) : QWidget(parent),
     setFocusPolicy(Qt::ClickFocus);
     setAttribute(Qt::WA_OpaquePaintEvent);
     connect(&document_, &Document::plateChanged, this, &PlateCanvas::openCache);
-    connect(&document_, &Document::shotChanged, this, [this] { index(); update(); });
+    connect(&document_, &Document::shotChanged, this, [this] {
+        index();
+        update();
+    });
     connect(&document_, &Document::selectionChanged, this, qOverload<>(&QWidget::update));
     connect(&document_, &Document::frameChanged, this, [this](int frame) {
         if (cache_) cache_->setFocus(frame, direction_, document_.shot().range);
@@ -35,12 +38,16 @@ void PlateCanvas::openCache() {
     const Shot& shot = document_.shot();
     if (shot.hasPlate() && document_.plateTrouble().isEmpty()) {
         try {
-            cache_ = std::make_unique<FrameCache>(openPlate(shot.plateSpec, shot.overrides), FrameCache::defaultBudget, [this](int frame) {
-                QMetaObject::invokeMethod(this, [this, frame] {
-                    if (frame == document_.frame()) update();
-                    Q_EMIT frameArrived(frame);
-                }, Qt::QueuedConnection);
-            });
+            cache_ = std::make_unique<FrameCache>(openPlate(shot.plateSpec, shot.overrides), FrameCache::defaultBudget,
+                                                  [this](int frame) {
+                                                      QMetaObject::invokeMethod(
+                                                          this,
+                                                          [this, frame] {
+                                                              if (frame == document_.frame()) update();
+                                                              Q_EMIT frameArrived(frame);
+                                                          },
+                                                          Qt::QueuedConnection);
+                                                  });
             cache_->setFocus(document_.frame(), direction_, shot.range);
         } catch (const std::exception& e) {
             Q_EMIT document_.troubled(QString::fromUtf8(e.what()));
@@ -57,16 +64,21 @@ void PlateCanvas::index() {
         for (size_t p = 0; p < shot.paths->size(); ++p) {
             const auto& points = (*shot.paths)[p].points;
             for (size_t i = 0; i < points.size(); ++i)
-                if (shot.plate.frames.contains(points[i].frame)) byFrame_[size_t(points[i].frame - shot.plate.frames.first)].push_back({int(p), int(i)});
+                if (shot.plate.frames.contains(points[i].frame))
+                    byFrame_[size_t(points[i].frame - shot.plate.frames.first)].push_back({int(p), int(i)});
         }
     }
     placed_.clear();
     for (const SolvedPoint& p : shot.solve->points) placed_[p.pathId] = {shot.worldPoint(p), p.stretch, {}};
     for (const SolveOutlier& o : shot.solve->outliers)
-        if (const auto at = placed_.find(o.pathId); at != placed_.end()) at->second.unused.insert(o.frames.begin(), o.frames.end());
+        if (const auto at = placed_.find(o.pathId); at != placed_.end())
+            at->second.unused.insert(o.frames.begin(), o.frames.end());
 }
 
-bool PlateCanvas::pictureReady(int frame) const { return cache_ && (cache_->picture(frame) || !cache_->trouble(frame).empty() || !document_.shot().plate.exists(frame)); }
+bool PlateCanvas::pictureReady(int frame) const {
+    return cache_ &&
+           (cache_->picture(frame) || !cache_->trouble(frame).empty() || !document_.shot().plate.exists(frame));
+}
 
 void PlateCanvas::setPlayDirection(int direction) { direction_ = direction; }
 
@@ -81,7 +93,8 @@ void PlateCanvas::fit() {
     fitted_ = true;
     if (shot.hasPlate() && width() > 0 && height() > 0) {
         zoom_ = std::min(width() / (shot.plate.width * shot.pixelAspect()), double(height()) / shot.plate.height);
-        origin_ = QPointF((width() - shot.plate.width * shot.pixelAspect() * zoom_) / 2, (height() - shot.plate.height * zoom_) / 2);
+        origin_ = QPointF((width() - shot.plate.width * shot.pixelAspect() * zoom_) / 2,
+                          (height() - shot.plate.height * zoom_) / 2);
     }
     Q_EMIT zoomChanged();
     update();
@@ -96,7 +109,9 @@ void PlateCanvas::setZoom(double factor) {
     update();
 }
 
-QPointF PlateCanvas::fromPixel(double x, double y) const { return origin_ + QPointF((x + 0.5) * zoom_ * document_.shot().pixelAspect(), (y + 0.5) * zoom_); }
+QPointF PlateCanvas::fromPixel(double x, double y) const {
+    return origin_ + QPointF((x + 0.5) * zoom_ * document_.shot().pixelAspect(), (y + 0.5) * zoom_);
+}
 
 QPointF PlateCanvas::toPixel(const QPointF& at) const {
     const QPointF d = at - origin_;
@@ -125,7 +140,8 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.fillRect(rect(), theme.well);
     const Shot& shot = document_.shot();
-    if (!shot.hasPlate()) return drawEmpty(painter, tr("Open a movie, numbered stills or a photo: Ctrl+O, or drag it here."));
+    if (!shot.hasPlate())
+        return drawEmpty(painter, tr("Open a movie, numbered stills or a photo: Ctrl+O, or drag it here."));
     const QRectF target(origin_, QSizeF(shot.plate.width * shot.pixelAspect() * zoom_, shot.plate.height * zoom_));
     if (!document_.plateTrouble().isEmpty()) {
         painter.fillRect(target, theme.field);
@@ -133,7 +149,8 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
     } else if (cache_) {
         const int frame = document_.frame();
         if (const auto picture = cache_->picture(frame)) {
-            const QImage image(reinterpret_cast<const uchar*>(picture->data.data()), picture->width, picture->height, picture->width * 4, QImage::Format_RGB32);
+            const QImage image(reinterpret_cast<const uchar*>(picture->data.data()), picture->width, picture->height,
+                               picture->width * 4, QImage::Format_RGB32);
             painter.setRenderHint(QPainter::SmoothPixmapTransform, zoom_ < 1.5);
             painter.drawImage(target, image);
         } else if (const std::string trouble = cache_->trouble(frame); !trouble.empty()) {
@@ -194,7 +211,8 @@ void PlateCanvas::drawPaths(QPainter& painter) {
         }
         const auto placed = placed_.find(path.id);
         QColor colour = theme.textSoft;
-        if (view && placed != placed_.end() && placed->second.stretch.contains(frame) && !placed->second.unused.contains(frame)) {
+        if (view && placed != placed_.end() && placed->second.stretch.contains(frame) &&
+            !placed->second.unused.contains(frame)) {
             const auto q = project(*view, shot.solve->lens, placed->second.world);
             colour = residualColour(q ? (*q - Eigen::Vector2d(p.x, p.y)).norm() : 1.0);
         } else if (shot.solve->has()) {
@@ -216,7 +234,9 @@ void PlateCanvas::drawPaths(QPainter& painter) {
         painter.setBrush(Qt::NoBrush);
         painter.setPen(QPen(QColor(0, 0, 0, 130), 3.2));
         const auto ring = [&] {
-            if (path.origin == PathOrigin::byHand) painter.drawPolygon(QPolygonF({at + QPointF(0, -r - 1), at + QPointF(r + 1, 0), at + QPointF(0, r + 1), at + QPointF(-r - 1, 0)}));
+            if (path.origin == PathOrigin::byHand)
+                painter.drawPolygon(QPolygonF({at + QPointF(0, -r - 1), at + QPointF(r + 1, 0), at + QPointF(0, r + 1),
+                                               at + QPointF(-r - 1, 0)}));
             else painter.drawEllipse(at, r, r);
         };
         ring();
@@ -270,7 +290,8 @@ int PlateCanvas::thingAt(const QPointF& at) const {
     int best = 0;
     double nearest = 1e300;
     for (const Thing& t : document_.shot().things)
-        if (outlineOf(t, project3d).containsPoint(at, Qt::WindingFill) && (t.position - pose.position).norm() < nearest) nearest = (t.position - pose.position).norm(), best = t.id;
+        if (outlineOf(t, project3d).containsPoint(at, Qt::WindingFill) && (t.position - pose.position).norm() < nearest)
+            nearest = (t.position - pose.position).norm(), best = t.id;
     return best;
 }
 
@@ -289,7 +310,8 @@ std::optional<Eigen::Vector3d> PlateCanvas::groundAt(const QPointF& at) const {
 
 void PlateCanvas::mousePressEvent(QMouseEvent* event) {
     pressed_ = dragFrom_ = event->position();
-    if (event->button() == Qt::MiddleButton || (event->button() == Qt::LeftButton && event->modifiers() & Qt::AltModifier)) {
+    if (event->button() == Qt::MiddleButton ||
+        (event->button() == Qt::LeftButton && event->modifiers() & Qt::AltModifier)) {
         panning_ = true;
         setCursor(Qt::ClosedHandCursor);
         return;
@@ -300,7 +322,9 @@ void PlateCanvas::mousePressEvent(QMouseEvent* event) {
             document_.addBox(*place);
             setTool(PlateTool::select);
         } else {
-            Q_EMIT document_.troubled(tr("There is no ground under the pointer in this frame. Solve the shot first, and click on the floor below the horizon."));
+            Q_EMIT document_.troubled(
+                tr("There is no ground under the pointer in this frame. Solve the shot first, and click on the floor "
+                   "below the horizon."));
         }
         return;
     }
@@ -354,7 +378,8 @@ void PlateCanvas::mouseReleaseEvent(QMouseEvent* event) {
                 const PathPoint& p = path.points[size_t(seen.point)];
                 if (lasso_.containsPoint(fromPixel(p.x, p.y), Qt::OddEvenFill)) inside.insert(path.id);
             }
-        document_.selectPaths(inside, event->modifiers() & Qt::ShiftModifier ? Document::Combine::add : Document::Combine::replace);
+        document_.selectPaths(
+            inside, event->modifiers() & Qt::ShiftModifier ? Document::Combine::add : Document::Combine::replace);
         lasso_.clear();
         update();
     } else if (draggedThing_ != 0) {

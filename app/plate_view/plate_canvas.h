@@ -12,7 +12,8 @@ namespace va {
 
 enum class PlateTool { select, lasso, placeBox };
 
-/// The plate with what was found on it. Draws with QPainter: in software that is several times faster than a GL texture.
+/// The plate with what was found on it. Draws with QPainter: in software that is several times faster than a GL
+/// texture.
 class PlateCanvas : public QWidget {
     Q_OBJECT
   public:
@@ -70,11 +71,11 @@ class PlateCanvas : public QWidget {
         FrameRange stretch;
         std::set<int> unused;  ///< frames in which the solve did not believe the path
     };
-    std::map<int, Placed> placed_;           ///< by path id
+    std::map<int, Placed> placed_;  ///< by path id
     PlateTool tool_ = PlateTool::select;
     double zoom_ = 1;
     bool fitted_ = true;
-    QPointF origin_;                         ///< widget position of the picture's top-left corner
+    QPointF origin_;  ///< widget position of the picture's top-left corner
     QPointF pressed_, dragFrom_;
     bool panning_ = false, lassoing_ = false;
     int draggedThing_ = 0;

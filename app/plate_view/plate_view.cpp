@@ -10,7 +10,8 @@
 
 namespace va {
 
-PlateView::PlateView(Document& document, const QList<QAction*>& tools, QWidget* parent) : QFrame(parent), canvas_(new PlateCanvas(document, this)) {
+PlateView::PlateView(Document& document, const QList<QAction*>& tools, QWidget* parent)
+    : QFrame(parent), canvas_(new PlateCanvas(document, this)) {
     setObjectName("plateView");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -49,7 +50,8 @@ PlateView::PlateView(Document& document, const QList<QAction*>& tools, QWidget* 
     refresh();
     connect(&document, &Document::shotChanged, this, refresh);
     connect(&document, &Document::plateChanged, this, refresh);
-    connect(canvas_, &PlateCanvas::zoomChanged, this, [=, this] { zoom->setText(tr("%1 %").arg(std::lround(canvas_->zoom() * 100))); });
+    connect(canvas_, &PlateCanvas::zoomChanged, this,
+            [=, this] { zoom->setText(tr("%1 %").arg(std::lround(canvas_->zoom() * 100))); });
 }
 
 }  // namespace va

@@ -39,7 +39,8 @@ void drawLamp(QPainter& painter, const QPointF& at, Lamp lamp) {
     painter.setBrush(Qt::NoBrush);
 }
 
-RouteEntry::RouteEntry(const QString& name, const QString& iconName, QWidget* parent) : QAbstractButton(parent), iconName_(iconName) {
+RouteEntry::RouteEntry(const QString& name, const QString& iconName, QWidget* parent)
+    : QAbstractButton(parent), iconName_(iconName) {
     setText(name);
     setCheckable(true);
     setAutoExclusive(true);
@@ -50,7 +51,8 @@ RouteEntry::RouteEntry(const QString& name, const QString& iconName, QWidget* pa
 void RouteEntry::setVerdict(const Verdict& verdict) {
     verdict_ = verdict;
     setToolTip(QString::fromStdString(verdict.sentence));
-    static const char* words[] = {QT_TR_NOOP("good"), QT_TR_NOOP("look at this"), QT_TR_NOOP("nothing yet"), QT_TR_NOOP("stale")};
+    static const char* words[] = {QT_TR_NOOP("good"), QT_TR_NOOP("look at this"), QT_TR_NOOP("nothing yet"),
+                                  QT_TR_NOOP("stale")};
     setAccessibleName(tr("%1, %2").arg(text(), tr(words[int(verdict.lamp)])));
     setAccessibleDescription(toolTip());
     update();
@@ -88,7 +90,9 @@ void RouteEntry::paintEvent(QPaintEvent*) {
         if (!l.isValid()) break;
         l.setLineWidth(lineWidth);
         const bool last = line == 1 && l.textStart() + l.textLength() < sentence.size();
-        const QString part = last ? painter.fontMetrics().elidedText(sentence.mid(l.textStart()), Qt::ElideRight, lineWidth) : sentence.mid(l.textStart(), l.textLength());
+        const QString part =
+            last ? painter.fontMetrics().elidedText(sentence.mid(l.textStart()), Qt::ElideRight, lineWidth)
+                 : sentence.mid(l.textStart(), l.textLength());
         painter.drawText(QRect(38, y, lineWidth + 4, 14), Qt::AlignLeft | Qt::AlignVCenter, part);
         y += 14;
     }
@@ -101,8 +105,10 @@ Route::Route(Document& document, QWidget* parent) : QFrame(parent), document_(do
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 4, 0, 4);
     layout->setSpacing(1);
-    const std::pair<QString, const char*> steps[stepCount] = {{tr("Plate"), "film"}, {tr("Lens"), "aperture"}, {tr("Features"), "scan-search"}, {tr("Solve"), "video"},
-                                                              {tr("Ground"), "ruler"}, {tr("Layout"), "box"}, {tr("Proof"), "eye"}, {tr("Export"), "share"}};
+    const std::pair<QString, const char*> steps[stepCount] = {
+        {tr("Plate"), "film"},  {tr("Lens"), "aperture"}, {tr("Features"), "scan-search"},
+        {tr("Solve"), "video"}, {tr("Ground"), "ruler"},  {tr("Layout"), "box"},
+        {tr("Proof"), "eye"},   {tr("Export"), "share"}};
     for (int i = 0; i < stepCount; ++i) {
         auto* entry = new RouteEntry(steps[i].first, QLatin1String(steps[i].second), this);
         entry->setObjectName(QStringLiteral("route%1").arg(i));

@@ -11,7 +11,8 @@
 
 namespace va {
 
-SceneCanvas::SceneCanvas(Document& document, PlateCanvas& plate, QWidget* parent) : QWidget(parent), document_(document), plate_(plate) {
+SceneCanvas::SceneCanvas(Document& document, PlateCanvas& plate, QWidget* parent)
+    : QWidget(parent), document_(document), plate_(plate) {
     setObjectName("sceneCanvas");
     setAccessibleName(tr("Scene view"));
     setMinimumSize(200, 160);
@@ -73,16 +74,19 @@ Projector SceneCanvas::projector(Eigen::Vector3d& eye) const {
         const auto pose = shot.worldPose(document_.frame());
         if (!pose) return {};
         eye = pose->position;
-        const double zoom = std::min(w / (shot.plate.width * shot.pixelAspect()), h / shot.plate.height), ax = zoom * shot.pixelAspect();
+        const double zoom = std::min(w / (shot.plate.width * shot.pixelAspect()), h / shot.plate.height),
+                     ax = zoom * shot.pixelAspect();
         const QPointF corner((w - shot.plate.width * ax) / 2, (h - shot.plate.height * zoom) / 2);
-        return [view = viewFromPose(*pose), lens = shot.solve->lens, corner, zoom, ax](const Eigen::Vector3d& p) -> std::optional<QPointF> {
+        return [view = viewFromPose(*pose), lens = shot.solve->lens, corner, zoom,
+                ax](const Eigen::Vector3d& p) -> std::optional<QPointF> {
             const auto q = project(view, lens, p);
             if (!q || std::fabs(q->x()) > 50000 || std::fabs(q->y()) > 50000) return std::nullopt;
             return corner + QPointF((q->x() + 0.5) * ax, (q->y() + 0.5) * zoom);
         };
     }
     if (mode_ == SceneMode::orbit) {
-        const Eigen::Vector3d back(std::sin(azimuth_) * std::cos(elevation_), std::sin(elevation_), std::cos(azimuth_) * std::cos(elevation_));
+        const Eigen::Vector3d back(std::sin(azimuth_) * std::cos(elevation_), std::sin(elevation_),
+                                   std::cos(azimuth_) * std::cos(elevation_));
         const Eigen::Vector3d right(std::cos(azimuth_), 0, -std::sin(azimuth_)), up = back.cross(right);
         eye = target_ + distance_ * back;
         const double f = 1.1 * std::min(w, h * 1.3);
@@ -120,15 +124,20 @@ void SceneCanvas::paintEvent(QPaintEvent*) {
         painter.setPen(theme.textQuiet);
         painter.drawText(rect().adjusted(24, 24, -24, -24), Qt::AlignCenter | Qt::TextWordWrap, sentence);
     };
-    if (!shot.solve->has()) return say(tr("No camera yet. Match shot finds it: the points and the camera's path appear here."));
-    if (shot.solve->motion != Motion::free && mode_ != SceneMode::throughLens) return say(tr("The camera does not change its place: there is no depth to show. Look through the lens instead."));
+    if (!shot.solve->has())
+        return say(tr("No camera yet. Match shot finds it: the points and the camera's path appear here."));
+    if (shot.solve->motion != Motion::free && mode_ != SceneMode::throughLens)
+        return say(
+            tr("The camera does not change its place: there is no depth to show. Look through the lens instead."));
     Eigen::Vector3d eye;
     const Projector project = projector(eye);
     if (mode_ == SceneMode::throughLens) {
         if (plate_.cache())
             if (const auto picture = plate_.cache()->picture(document_.frame())) {
-                const QImage image(reinterpret_cast<const uchar*>(picture->data.data()), picture->width, picture->height, picture->width * 4, QImage::Format_RGB32);
-                const double zoom = std::min(width() / (shot.plate.width * shot.pixelAspect()), double(height()) / shot.plate.height);
+                const QImage image(reinterpret_cast<const uchar*>(picture->data.data()), picture->width,
+                                   picture->height, picture->width * 4, QImage::Format_RGB32);
+                const double zoom =
+                    std::min(width() / (shot.plate.width * shot.pixelAspect()), double(height()) / shot.plate.height);
                 const QSizeF size(shot.plate.width * shot.pixelAspect() * zoom, shot.plate.height * zoom);
                 const QRectF target(QPointF((width() - size.width()) / 2, (height() - size.height()) / 2), size);
                 painter.setRenderHint(QPainter::SmoothPixmapTransform);
@@ -139,7 +148,8 @@ void SceneCanvas::paintEvent(QPaintEvent*) {
     }
     painter.setRenderHint(QPainter::Antialiasing);
     const double step = std::pow(10.0, std::floor(std::log10(std::max(1e-6, extent_ / 2.5))));
-    if (shot.ground->level) drawGrid(painter, mode_ == SceneMode::throughLens ? QColor(255, 255, 255, 90) : theme.grid, project, step, 10);
+    if (shot.ground->level)
+        drawGrid(painter, mode_ == SceneMode::throughLens ? QColor(255, 255, 255, 90) : theme.grid, project, step, 10);
     drawCloud(painter, project);
     for (const Thing& t : shot.things) drawThing(painter, t, t.id == document_.selectedThing(), project, eye, 1.0);
     if (mode_ != SceneMode::throughLens) drawCameras(painter, project);
@@ -151,10 +161,15 @@ void SceneCanvas::paintEvent(QPaintEvent*) {
     }
     if (mode_ == SceneMode::throughLens) return;
     double length = 0;
-    for (size_t i = 1; i < cameras_.size(); ++i) length += (cameras_[i].second.position - cameras_[i - 1].second.position).norm();
+    for (size_t i = 1; i < cameras_.size(); ++i)
+        length += (cameras_[i].second.position - cameras_[i - 1].second.position).norm();
     painter.setFont(captionFont());
     painter.setPen(theme.textQuiet);
-    painter.drawText(rect().adjusted(10, 0, -10, -8), Qt::AlignLeft | Qt::AlignBottom, tr("grid %1 %2 · camera path %3 %2").arg(step).arg(QLatin1String(shot.unit())).arg(length, 0, 'f', 2));
+    painter.drawText(
+        rect().adjusted(10, 0, -10, -8), Qt::AlignLeft | Qt::AlignBottom,
+        (shot.ground->metric ? tr("grid %1 m · camera path %2 m") : tr("grid %1 · camera path %2 scene units"))
+            .arg(step)
+            .arg(length, 0, 'f', 2));
 }
 
 void SceneCanvas::drawCloud(QPainter& painter, const Projector& project) {
@@ -164,7 +179,8 @@ void SceneCanvas::drawCloud(QPainter& painter, const Projector& project) {
         const auto at = project(p);
         if (!at || !rect().contains(at->toPoint())) continue;
         const bool selected = document_.selectedPaths().contains(id);
-        painter.setBrush(selected ? theme.accent : QColor(theme.teal.red(), theme.teal.green(), theme.teal.blue(), 210));
+        painter.setBrush(selected ? theme.accent
+                                  : QColor(theme.teal.red(), theme.teal.green(), theme.teal.blue(), 210));
         const double r = selected ? 3.6 : 1.4;
         painter.drawEllipse(*at, r, r);
     }
@@ -174,12 +190,17 @@ void SceneCanvas::drawCloud(QPainter& painter, const Projector& project) {
 void SceneCanvas::drawCameras(QPainter& painter, const Projector& project) {
     const Theme& theme = Theme::current();
     painter.setPen(QPen(theme.accent, 2));
-    for (size_t i = 1; i < cameras_.size(); ++i) drawLine3d(painter, project, cameras_[i - 1].second.position, cameras_[i].second.position, 1);
+    for (size_t i = 1; i < cameras_.size(); ++i)
+        drawLine3d(painter, project, cameras_[i - 1].second.position, cameras_[i].second.position, 1);
     const auto pose = document_.shot().worldPose(document_.frame());
     if (!pose) return;
     const Shot& shot = document_.shot();
-    const double depth = extent_ * 0.12, x = depth * shot.plate.width * shot.pixelAspect() / (2 * shot.solve->lens.focalPx), y = depth * shot.plate.height / (2 * shot.solve->lens.focalPx);
-    const auto corner = [&](double sx, double sy) -> Eigen::Vector3d { return pose->position + pose->worldFromCamera * Eigen::Vector3d(sx * x, sy * y, -depth); };
+    const double depth = extent_ * 0.12,
+                 x = depth * shot.plate.width * shot.pixelAspect() / (2 * shot.solve->lens.focalPx),
+                 y = depth * shot.plate.height / (2 * shot.solve->lens.focalPx);
+    const auto corner = [&](double sx, double sy) -> Eigen::Vector3d {
+        return pose->position + pose->worldFromCamera * Eigen::Vector3d(sx * x, sy * y, -depth);
+    };
     painter.setPen(QPen(theme.text, 1.3));
     const Eigen::Vector3d corners[4] = {corner(-1, 1), corner(1, 1), corner(1, -1), corner(-1, -1)};
     for (int k = 0; k < 4; ++k) {
@@ -209,8 +230,11 @@ void SceneCanvas::mouseMoveEvent(QMouseEvent* event) {
         azimuth_ -= d.x() * 0.008;
         elevation_ = std::clamp(elevation_ + d.y() * 0.008, -1.5, 1.5);
     } else {
-        const double unit = mode_ == SceneMode::orbit ? distance_ / (1.1 * std::min<double>(width(), height() * 1.3)) : distance_ * 0.95 / std::min(width(), height());
-        const Eigen::Vector3d right = mode_ == SceneMode::orbit ? Eigen::Vector3d(std::cos(azimuth_), 0, -std::sin(azimuth_)) : Eigen::Vector3d(1, 0, 0);
+        const double unit = mode_ == SceneMode::orbit ? distance_ / (1.1 * std::min<double>(width(), height() * 1.3))
+                                                      : distance_ * 0.95 / std::min(width(), height());
+        const Eigen::Vector3d right = mode_ == SceneMode::orbit
+                                          ? Eigen::Vector3d(std::cos(azimuth_), 0, -std::sin(azimuth_))
+                                          : Eigen::Vector3d(1, 0, 0);
         const Eigen::Vector3d down = mode_ == SceneMode::top ? Eigen::Vector3d(0, 0, 1) : Eigen::Vector3d(0, -1, 0);
         target_ -= unit * (d.x() * right + d.y() * down);
     }

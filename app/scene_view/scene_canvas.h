@@ -10,8 +10,8 @@ namespace va {
 
 enum class SceneMode { orbit, top, side, throughLens };
 
-/// The solved world: cloud, camera path, ground, things. Painted with QPainter, so that it works where no GL context can be made; a few
-/// thousand points take a few milliseconds.
+/// The solved world: cloud, camera path, ground, things. Painted with QPainter, so that it works where no GL context
+/// can be made; a few thousand points take a few milliseconds.
 class SceneCanvas : public QWidget {
     Q_OBJECT
   public:
@@ -33,7 +33,9 @@ class SceneCanvas : public QWidget {
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
-    void resizeEvent(QResizeEvent*) override { if (mode_ != SceneMode::throughLens && untouched_) frameAll(); }
+    void resizeEvent(QResizeEvent*) override {
+        if (mode_ != SceneMode::throughLens && untouched_) frameAll();
+    }
 
   private:
     void refresh();

@@ -9,7 +9,8 @@
 
 namespace va {
 
-SceneView::SceneView(Document& document, PlateCanvas& plate, const QList<QAction*>& modes, QWidget* parent) : QFrame(parent), canvas_(new SceneCanvas(document, plate, this)) {
+SceneView::SceneView(Document& document, PlateCanvas& plate, const QList<QAction*>& modes, QWidget* parent)
+    : QFrame(parent), canvas_(new SceneCanvas(document, plate, this)) {
     setObjectName("sceneView");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);

@@ -15,7 +15,8 @@
 namespace va {
 namespace {
 
-constexpr int labelWidth = 88, rightMargin = 16, coverTop = 8, coverHeight = 30, errorTop = 44, errorHeight = 26, parallaxTop = 74, parallaxHeight = 16;
+constexpr int labelWidth = 88, rightMargin = 16, coverTop = 8, coverHeight = 30, errorTop = 44, errorHeight = 26,
+              parallaxTop = 74, parallaxHeight = 16;
 
 }  // namespace
 
@@ -24,7 +25,10 @@ Lanes::Lanes(Document& document, QWidget* parent) : QWidget(parent), document_(d
     setAccessibleName(tr("Strip: cover, error and parallax over the frames"));
     setMinimumHeight(96);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
-    connect(&document_, &Document::shotChanged, this, [this] { cover_ = coverOf(document_.shot()); update(); });
+    connect(&document_, &Document::shotChanged, this, [this] {
+        cover_ = coverOf(document_.shot());
+        update();
+    });
     connect(&document_, &Document::frameChanged, this, qOverload<>(&QWidget::update));
 }
 
@@ -35,7 +39,8 @@ double Lanes::xOf(double frame) const {
 
 int Lanes::frameAt(double x) const {
     const FrameRange all = document_.shot().plate.frames;
-    return all.clamp(all.first + int(std::floor((x - labelWidth) * all.count() / std::max(1.0, double(width() - labelWidth - rightMargin)))));
+    return all.clamp(all.first + int(std::floor((x - labelWidth) * all.count() /
+                                                std::max(1.0, double(width() - labelWidth - rightMargin)))));
 }
 
 void Lanes::paintEvent(QPaintEvent*) {
@@ -48,12 +53,15 @@ void Lanes::paintEvent(QPaintEvent*) {
     painter.drawText(QRect(12, errorTop, labelWidth - 16, errorHeight), Qt::AlignVCenter, tr("error"));
     const Shot& shot = document_.shot();
     const auto widest = std::max_element(shot.solve->parallaxByFrame.begin(), shot.solve->parallaxByFrame.end());
-    const QString parallaxLabel = widest == shot.solve->parallaxByFrame.end() ? tr("parallax") : tr("parallax %1°").arg(*widest, 0, 'f', 0);
+    const QString parallaxLabel =
+        widest == shot.solve->parallaxByFrame.end() ? tr("parallax") : tr("parallax %1°").arg(*widest, 0, 'f', 0);
     painter.drawText(QRect(12, parallaxTop, labelWidth - 12, parallaxHeight), Qt::AlignVCenter, parallaxLabel);
     if (!shot.hasPlate()) return;
     const FrameRange all = shot.plate.frames, range = drag_ == Drag::in || drag_ == Drag::out ? dragRange_ : shot.range;
     const double step = xOf(1) - xOf(0), left = xOf(range.first - 0.5), right = xOf(range.last + 0.5);
-    painter.fillRect(QRectF(xOf(all.first - 0.5), coverTop - 4, xOf(all.last + 0.5) - xOf(all.first - 0.5), height() - coverTop), theme.well);
+    painter.fillRect(
+        QRectF(xOf(all.first - 0.5), coverTop - 4, xOf(all.last + 0.5) - xOf(all.first - 0.5), height() - coverTop),
+        theme.well);
     painter.fillRect(QRectF(left, coverTop - 4, right - left, height() - coverTop), theme.ground);
     const double gap = step > 4 ? 1 : 0;
     int most = 1;
@@ -68,12 +76,15 @@ void Lanes::paintEvent(QPaintEvent*) {
     // One px fills the lane; a frame above twice the shot's mean stands out.
     for (const SolvedFrame& f : shot.solve->frames) {
         if (!f.solved || f.sightings == 0) {
-            if (shot.solve->has() && !f.solved) painter.fillRect(QRectF(xOf(f.frame - 0.5), errorTop, step - gap, errorHeight), QColor(theme.look.red(), theme.look.green(), theme.look.blue(), 60));
+            if (shot.solve->has() && !f.solved)
+                painter.fillRect(QRectF(xOf(f.frame - 0.5), errorTop, step - gap, errorHeight),
+                                 QColor(theme.look.red(), theme.look.green(), theme.look.blue(), 60));
             continue;
         }
         const double h = std::max(1.0, errorHeight * std::min(1.0, f.rmsPx));
         const bool high = f.rmsPx > 2 * shot.solve->rmsPx || f.rmsPx > 1;
-        painter.fillRect(QRectF(xOf(f.frame - 0.5), errorTop + errorHeight - h, step - gap, h), high ? theme.look : theme.textQuiet);
+        painter.fillRect(QRectF(xOf(f.frame - 0.5), errorTop + errorHeight - h, step - gap, h),
+                         high ? theme.look : theme.textQuiet);
     }
     painter.setRenderHint(QPainter::Antialiasing);
     const auto& parallax = shot.solve->parallaxByFrame;
@@ -81,7 +92,9 @@ void Lanes::paintEvent(QPaintEvent*) {
         double top = 1;
         for (double p : parallax) top = std::max(top, p);
         QPolygonF line;
-        for (size_t i = 0; i < parallax.size(); ++i) line << QPointF(xOf(shot.solve->frames[i].frame), parallaxTop + parallaxHeight - parallaxHeight * parallax[i] / top);
+        for (size_t i = 0; i < parallax.size(); ++i)
+            line << QPointF(xOf(shot.solve->frames[i].frame),
+                            parallaxTop + parallaxHeight - parallaxHeight * parallax[i] / top);
         painter.setPen(QPen(theme.textQuiet, 1.2));
         painter.drawPolyline(line);
     }
@@ -119,7 +132,13 @@ void Lanes::mouseReleaseEvent(QMouseEvent*) {
 }
 
 Strip::Strip(Document& document, PlateCanvas& plate, const QList<QAction*>& transport, QWidget* parent)
-    : QFrame(parent), document_(document), plate_(plate), frame_(new QLineEdit), rate_(new QLabel), lamp_(new QLabel), sentence_(new QLabel) {
+    : QFrame(parent),
+      document_(document),
+      plate_(plate),
+      frame_(new QLineEdit),
+      rate_(new QLabel),
+      lamp_(new QLabel),
+      sentence_(new QLabel) {
     setObjectName("strip");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 6, 0, 4);
@@ -166,7 +185,8 @@ void Strip::setSentence(const Verdict& verdict) {
     const Theme& theme = Theme::current();
     sentence_->setText(QString::fromStdString(verdict.sentence));
     sentence_->setToolTip(sentence_->text());
-    sentence_->setStyleSheet(QStringLiteral("color: %1").arg((verdict.lamp == Lamp::look ? theme.look : theme.textSoft).name()));
+    sentence_->setStyleSheet(
+        QStringLiteral("color: %1").arg((verdict.lamp == Lamp::look ? theme.look : theme.textSoft).name()));
     QPixmap dot(24, 24);
     dot.setDevicePixelRatio(2);
     dot.fill(Qt::transparent);
@@ -178,7 +198,8 @@ void Strip::setSentence(const Verdict& verdict) {
 }
 
 void Strip::showFrame() {
-    if (!frame_->hasFocus() || playing()) frame_->setText(document_.shot().hasPlate() ? QString::number(document_.frame()) : QString());
+    if (!frame_->hasFocus() || playing())
+        frame_->setText(document_.shot().hasPlate() ? QString::number(document_.frame()) : QString());
 }
 
 void Strip::refresh() {
@@ -202,7 +223,8 @@ void Strip::setPlaying(bool playing) {
 }
 
 void Strip::tick() {
-    // By the clock, not by counting ticks: a late tick must not slow the shot down. A frame that has not come in yet is waited for.
+    // By the clock, not by counting ticks: a late tick must not slow the shot down. A frame that has not come in yet is
+    // waited for.
     const Shot& shot = document_.shot();
     const qint64 due = qint64(double(clock_.nsecsElapsed()) * 1e-9 * shot.rate().value());
     if (due <= played_) return;

@@ -13,7 +13,8 @@
 
 namespace va {
 
-/// The lanes: cover, error, parallax over the frames; the playhead and the handles of the work range. Click or drag scrubs.
+/// The lanes: cover, error, parallax over the frames; the playhead and the handles of the work range. Click or drag
+/// scrubs.
 class Lanes : public QWidget {
     Q_OBJECT
   public:

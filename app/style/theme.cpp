@@ -16,15 +16,19 @@ namespace {
 bool light = false;
 
 Theme darkTheme() {
-    return {QColor("#232425"), QColor("#28292b"), QColor("#2b2c2e"), QColor("#1b1c1d"), QColor("#1c1d1e"), QColor("#2f3133"), QColor("#4a4d50"), QColor("#18191a"), QColor("#3d4043"),
-            QColor("#f1f1ef"), QColor("#d6d8da"), QColor("#a9adb1"), QColor("#969a9e"), QColor("#ff7a59"), QColor("#221410"), QColor("#4a3a35"), QColor("#57b8b5"),
-            QColor("#8fb98b"), QColor("#ffb454"), QColor("#7d8185"), QColor("#b9bdc1"), QColor("#333537")};
+    return {QColor("#232425"), QColor("#28292b"), QColor("#2b2c2e"), QColor("#1b1c1d"), QColor("#1c1d1e"),
+            QColor("#2f3133"), QColor("#4a4d50"), QColor("#18191a"), QColor("#3d4043"), QColor("#f1f1ef"),
+            QColor("#d6d8da"), QColor("#a9adb1"), QColor("#969a9e"), QColor("#ff7a59"), QColor("#221410"),
+            QColor("#4a3a35"), QColor("#57b8b5"), QColor("#8fb98b"), QColor("#ffb454"), QColor("#7d8185"),
+            QColor("#b9bdc1"), QColor("#333537")};
 }
 
 Theme lightTheme() {
-    return {QColor("#e7e6e3"), QColor("#f1f0ee"), QColor("#eceae7"), QColor("#8a8b8c"), QColor("#ffffff"), QColor("#c9cacb"), QColor("#a4a7aa"), QColor("#bdbbb6"), QColor("#c9c6c0"),
-            QColor("#232425"), QColor("#37393b"), QColor("#55585b"), QColor("#5f6265"), QColor("#c8431f"), QColor("#ffffff"), QColor("#f3d5cb"), QColor("#1f7d7a"),
-            QColor("#3f7d3a"), QColor("#8f5a00"), QColor("#6a6d70"), QColor("#55585b"), QColor("#e2e0dc")};
+    return {QColor("#e7e6e3"), QColor("#f1f0ee"), QColor("#eceae7"), QColor("#8a8b8c"), QColor("#ffffff"),
+            QColor("#c9cacb"), QColor("#a4a7aa"), QColor("#bdbbb6"), QColor("#c9c6c0"), QColor("#232425"),
+            QColor("#37393b"), QColor("#55585b"), QColor("#5f6265"), QColor("#c8431f"), QColor("#ffffff"),
+            QColor("#f3d5cb"), QColor("#1f7d7a"), QColor("#3f7d3a"), QColor("#8f5a00"), QColor("#6a6d70"),
+            QColor("#55585b"), QColor("#e2e0dc")};
 }
 
 QString styleSheet(const Theme& t) {
@@ -79,9 +83,12 @@ QSplitter::handle { background: $strong; }
 QSplitter::handle:horizontal { width: 1px; } QSplitter::handle:vertical { height: 1px; }
 #banner { background: $wash; border-radius: 4px; }
 )");
-    const std::pair<const char*, QColor> tokens[] = {{"$textSoft", t.textSoft}, {"$text", t.text}, {"$soft", t.textSoft}, {"$quiet", t.textQuiet}, {"$caption", t.caption}, {"$ground", t.ground}, {"$panel", t.panel},
-                                                     {"$bar", t.bar}, {"$well", t.well}, {"$field", t.field}, {"$strong", t.lineStrong}, {"$line", t.line}, {"$hover", t.hover}, {"$onAccent", t.onAccent},
-                                                     {"$accent", t.accent}, {"$wash", t.wash}, {"$none", t.none}};
+    const std::pair<const char*, QColor> tokens[] = {
+        {"$textSoft", t.textSoft}, {"$text", t.text},         {"$soft", t.textSoft},     {"$quiet", t.textQuiet},
+        {"$caption", t.caption},   {"$ground", t.ground},     {"$panel", t.panel},       {"$bar", t.bar},
+        {"$well", t.well},         {"$field", t.field},       {"$strong", t.lineStrong}, {"$line", t.line},
+        {"$hover", t.hover},       {"$onAccent", t.onAccent}, {"$accent", t.accent},     {"$wash", t.wash},
+        {"$none", t.none}};
     for (const auto& [name, colour] : tokens) css.replace(QLatin1String(name), colour.name());
     return css;
 }
@@ -98,7 +105,8 @@ bool Theme::isLight() { return light; }
 void applyTheme(QApplication& app) {
     static bool loaded = false;
     if (!loaded) {
-        for (const char* file : {"Inter-Regular", "Inter-Medium", "Inter-SemiBold"}) QFontDatabase::addApplicationFont(QStringLiteral(":/fonts/%1.otf").arg(QLatin1String(file)));
+        for (const char* file : {"Inter-Regular", "Inter-Medium", "Inter-SemiBold"})
+            QFontDatabase::addApplicationFont(QStringLiteral(":/fonts/%1.otf").arg(QLatin1String(file)));
         loaded = true;
     }
     const Theme& t = Theme::current();
@@ -159,8 +167,18 @@ QIcon icon(const QString& name) { return icon(name, Theme::current().textSoft); 
 
 QColor residualColour(double t) {
     // Every sixteenth entry of the published 256-entry table, from where it reaches #404c6c to its end.
-    static constexpr std::array<std::array<int, 3>, 12> table{{{64, 76, 108}, {80, 90, 109}, {95, 104, 112}, {110, 117, 116}, {125, 131, 120}, {141, 145, 120},
-                                                              {158, 159, 117}, {176, 174, 111}, {194, 190, 101}, {213, 206, 88}, {232, 222, 73}, {254, 232, 56}}};
+    static constexpr std::array<std::array<int, 3>, 12> table{{{64, 76, 108},
+                                                               {80, 90, 109},
+                                                               {95, 104, 112},
+                                                               {110, 117, 116},
+                                                               {125, 131, 120},
+                                                               {141, 145, 120},
+                                                               {158, 159, 117},
+                                                               {176, 174, 111},
+                                                               {194, 190, 101},
+                                                               {213, 206, 88},
+                                                               {232, 222, 73},
+                                                               {254, 232, 56}}};
     const double at = std::clamp(t, 0.0, 1.0) * (table.size() - 1);
     const size_t i = std::min(table.size() - 2, size_t(at));
     const double w = at - double(i);

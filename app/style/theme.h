@@ -17,7 +17,8 @@ struct Theme {
     [[nodiscard]] static bool isLight();
 };
 
-/// Loads the fonts that ship with the program, sets palette and style sheet. Called once, and again when the theme changes.
+/// Loads the fonts that ship with the program, sets palette and style sheet. Called once, and again when the theme
+/// changes.
 void applyTheme(QApplication& app);
 
 /// 12 px body, 13 px semibold titles, 11 px captions; figures of one width where numbers stand in columns.
@@ -29,8 +30,8 @@ QFont captionFont();
 QIcon icon(const QString& name, const QColor& colour);
 QIcon icon(const QString& name);
 
-/// Residual scale: cividis (Nuñez, Anderton & Renslow, "Optimizing colormaps with consideration for color vision deficiency", PLoS ONE 2018),
-/// cut to start at #404c6c so that the low end reads on dark pictures. t in 0..1.
+/// Residual scale: cividis (Nuñez, Anderton & Renslow, "Optimizing colormaps with consideration for color vision
+/// deficiency", PLoS ONE 2018), cut to start at #404c6c so that the low end reads on dark pictures. t in 0..1.
 QColor residualColour(double t);
 
 }  // namespace va

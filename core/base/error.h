@@ -17,7 +17,8 @@ class Error : public std::runtime_error {
     std::string detail_;
 };
 
-/// A file or plate that can't be read or written. Separate from Error so that the shell program can return its own code.
+/// A file or plate that can't be read or written. Separate from Error so that the shell program can return its own
+/// code.
 class InputError : public Error {
   public:
     using Error::Error;

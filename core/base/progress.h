@@ -16,11 +16,11 @@ namespace va {
 class Progress {
   public:
     struct State {
-        std::string stage;       ///< what is being done, as shown to the artist
-        int done = 0;            ///< finished units of this stage
-        int total = 0;           ///< units of this stage; 0 when it can't be known
-        double fraction = 0;     ///< 0..1 over the whole job, from the stages' shares
-        double secondsLeft = -1; ///< estimate for the whole job; negative when unknown
+        std::string stage;        ///< what is being done, as shown to the artist
+        int done = 0;             ///< finished units of this stage
+        int total = 0;            ///< units of this stage; 0 when it can't be known
+        double fraction = 0;      ///< 0..1 over the whole job, from the stages' shares
+        double secondsLeft = -1;  ///< estimate for the whole job; negative when unknown
     };
     using Listener = std::function<void(const State&)>;
 

@@ -13,7 +13,9 @@ namespace {
 
 ordered_json triple(const Eigen::Vector3d& v) { return {v.x(), v.y(), v.z()}; }
 ordered_json quaternion(const Eigen::Quaterniond& q) { return {q.w(), q.x(), q.y(), q.z()}; }
-Eigen::Vector3d tripleFrom(const ordered_json& j) { return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()}; }
+Eigen::Vector3d tripleFrom(const ordered_json& j) {
+    return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()};
+}
 Eigen::Quaterniond quaternionFrom(const ordered_json& j) {
     return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>(), j.at(3).get<double>()};
 }
@@ -28,7 +30,8 @@ std::string writeCameraJson(const SceneExport& s) {
     j["frame_rate"] = {{"num", s.rate.num}, {"den", s.rate.den}};
     j["units"] = s.metric ? "m" : "scene";
     j["up_axis"] = "y";
-    j["lens"] = {{"model", "brown-conrady"}, {"k1", s.lens.k1}, {"k2", s.lens.k2}, {"k3", s.lens.k3}, {"p1", s.lens.p1}, {"p2", s.lens.p2}};
+    j["lens"] = {{"model", "brown-conrady"}, {"k1", s.lens.k1}, {"k2", s.lens.k2},
+                 {"k3", s.lens.k3},          {"p1", s.lens.p1}, {"p2", s.lens.p2}};
     j["frames"] = ordered_json::array();
     for (const auto& f : s.frames) {
         ordered_json o{{"frame", f.frame}, {"solved", f.solved}};
@@ -44,7 +47,8 @@ std::string writeCameraJson(const SceneExport& s) {
         j["frames"].push_back(o);
     }
     j["points"] = ordered_json::array();
-    for (const auto& p : s.points) j["points"].push_back({{"id", p.id}, {"name", p.name}, {"position", triple(p.position)}, {"rms_px", p.rmsPx}});
+    for (const auto& p : s.points)
+        j["points"].push_back({{"id", p.id}, {"name", p.name}, {"position", triple(p.position)}, {"rms_px", p.rmsPx}});
     j["anchors"] = ordered_json::array();
     j["props"] = ordered_json::array();
     for (const Thing& t : s.things) {
@@ -63,7 +67,8 @@ std::string writeCameraJson(const SceneExport& s) {
 
 SceneExport readCameraJson(const std::string& text, const std::string& source) {
     const ordered_json j = ordered_json::parse(text, nullptr, false);
-    if (j.is_discarded() || !j.is_object() || j.value("format", "") != "vivid-anchor-camera" || j.value("version", 0) != 1)
+    if (j.is_discarded() || !j.is_object() || j.value("format", "") != "vivid-anchor-camera" ||
+        j.value("version", 0) != 1)
         throw InputError("\"" + source + "\" is not a camera file of version 1. Choose a camera.json.");
     try {
         SceneExport s;
@@ -83,21 +88,32 @@ SceneExport readCameraJson(const std::string& text, const std::string& source) {
                 f.focalPx = o.at("focal_px");
                 f.rmsPx = o.at("rms_px");
                 s.sensorWidthMm = o.at("sensor_width_mm");
-                s.principalPoint = {o.at("principal_point_px").at(0).get<double>(), o.at("principal_point_px").at(1).get<double>()};
+                s.principalPoint = {o.at("principal_point_px").at(0).get<double>(),
+                                    o.at("principal_point_px").at(1).get<double>()};
             }
             s.frames.push_back(f);
         }
-        for (const auto& o : j.at("points")) s.points.push_back({o.at("id"), o.at("name"), tripleFrom(o.at("position")), o.at("rms_px")});
+        for (const auto& o : j.at("points"))
+            s.points.push_back({o.at("id"), o.at("name"), tripleFrom(o.at("position")), o.at("rms_px")});
         int id = 1;
-        for (const auto& o : j.value("anchors", ordered_json::array())) s.things.push_back({id++, ThingKind::anchor, o.at("name"), tripleFrom(o.at("position")), quaternionFrom(o.at("rotation")), {1, 1, 1}});
-        for (const auto& o : j.value("props", ordered_json::array())) s.things.push_back({id++, ThingKind::box, o.at("name"), tripleFrom(o.at("position")), quaternionFrom(o.at("rotation")), tripleFrom(o.at("size"))});
+        for (const auto& o : j.value("anchors", ordered_json::array()))
+            s.things.push_back({id++,
+                                ThingKind::anchor,
+                                o.at("name"),
+                                tripleFrom(o.at("position")),
+                                quaternionFrom(o.at("rotation")),
+                                {1, 1, 1}});
+        for (const auto& o : j.value("props", ordered_json::array()))
+            s.things.push_back({id++, ThingKind::box, o.at("name"), tripleFrom(o.at("position")),
+                                quaternionFrom(o.at("rotation")), tripleFrom(o.at("size"))});
         s.motion = j.at("motion");
         s.rmsPx = j.at("rms_px");
         s.checkRmsPx = j.at("check_rms_px").is_null() ? -1 : j.at("check_rms_px").get<double>();
         s.verdict = j.at("verdict");
         return s;
     } catch (const nlohmann::json::exception& e) {
-        throw InputError("\"" + source + "\" is a camera file with a part missing or damaged. Export it again.", e.what());
+        throw InputError("\"" + source + "\" is a camera file with a part missing or damaged. Export it again.",
+                         e.what());
     }
 }
 

@@ -9,12 +9,15 @@
 namespace va {
 
 std::string writePly(const SceneExport& s) {
-    std::string out = "ply\nformat ascii 1.0\ncomment solved features, Y up, units: " + std::string(s.metric ? "m" : "scene") +
-                      "\nelement vertex " + std::to_string(s.points.size()) +
-                      "\nproperty double x\nproperty double y\nproperty double z\nproperty int id\nproperty float rms_px\nend_header\n";
+    std::string out =
+        "ply\nformat ascii 1.0\ncomment solved features, Y up, units: " + std::string(s.metric ? "m" : "scene") +
+        "\nelement vertex " + std::to_string(s.points.size()) +
+        "\nproperty double x\nproperty double y\nproperty double z\nproperty int id\nproperty float "
+        "rms_px\nend_header\n";
     char line[160];
     for (const auto& p : s.points) {
-        std::snprintf(line, sizeof line, "%.12g %.12g %.12g %d %.5g\n", p.position.x(), p.position.y(), p.position.z(), p.id, p.rmsPx);
+        std::snprintf(line, sizeof line, "%.12g %.12g %.12g %d %.5g\n", p.position.x(), p.position.y(), p.position.z(),
+                      p.id, p.rmsPx);
         out += line;
     }
     return out;
@@ -34,8 +37,10 @@ std::vector<SceneExport::Point> readPly(const std::string& text, const std::stri
     }
     std::vector<SceneExport::Point> out;
     SceneExport::Point p;
-    while (header && out.size() < count && in >> p.position.x() >> p.position.y() >> p.position.z() >> p.id >> p.rmsPx) out.push_back(p);
-    if (!header || out.size() != count) throw InputError("\"" + source + "\" is not a whole point cloud file. Export it again.");
+    while (header && out.size() < count && in >> p.position.x() >> p.position.y() >> p.position.z() >> p.id >> p.rmsPx)
+        out.push_back(p);
+    if (!header || out.size() != count)
+        throw InputError("\"" + source + "\" is not a whole point cloud file. Export it again.");
     return out;
 }
 

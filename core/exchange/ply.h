@@ -6,7 +6,8 @@
 
 namespace va {
 
-/// The point cloud as PLY 1.0, ASCII (Turk, "The PLY Polygon File Format", 1994): double x y z, int path id, float error in px.
+/// The point cloud as PLY 1.0, ASCII (Turk, "The PLY Polygon File Format", 1994): double x y z, int path id, float
+/// error in px.
 std::string writePly(const SceneExport& scene);
 
 /// Points of what writePly writes. Throws InputError naming `source` otherwise.

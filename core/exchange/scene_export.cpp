@@ -6,7 +6,9 @@
 
 namespace va {
 
-double SceneExport::focalMm(const Frame& f) const { return focalMmFromPx(f.focalPx, sensorWidthMm, width, pixelAspect); }
+double SceneExport::focalMm(const Frame& f) const {
+    return focalMmFromPx(f.focalPx, sensorWidthMm, width, pixelAspect);
+}
 
 std::string motionWord(Motion motion) {
     switch (motion) {

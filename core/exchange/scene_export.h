@@ -8,8 +8,8 @@
 
 namespace va {
 
-/// A shot boiled down to what leaves the house, in world coordinates: the common source of all writers and the common result of all
-/// readers, so that one can be compared with the other.
+/// A shot boiled down to what leaves the house, in world coordinates: the common source of all writers and the common
+/// result of all readers, so that one can be compared with the other.
 struct SceneExport {
     struct Frame {
         int frame = 0;
@@ -34,7 +34,7 @@ struct SceneExport {
     std::string motion;
     std::string verdict;
     double rmsPx = 0, checkRmsPx = -1;
-    std::vector<Frame> frames;   ///< in order
+    std::vector<Frame> frames;  ///< in order
     std::vector<Point> points;
     std::vector<Thing> things;
 

@@ -44,8 +44,10 @@ std::string quoted(const std::string& text) {
 
 /// OpenUSD multiplies row vectors from the left: rows are the axes, the last row is the place.
 std::string matrix(const Eigen::Matrix3d& axes, const Eigen::Vector3d& at) {
-    return format("( (%.15g, %.15g, %.15g, 0), (%.15g, %.15g, %.15g, 0), (%.15g, %.15g, %.15g, 0), (%.15g, %.15g, %.15g, 1) )", axes(0, 0), axes(1, 0), axes(2, 0),
-                  axes(0, 1), axes(1, 1), axes(2, 1), axes(0, 2), axes(1, 2), axes(2, 2), at.x(), at.y(), at.z());
+    return format(
+        "( (%.15g, %.15g, %.15g, 0), (%.15g, %.15g, %.15g, 0), (%.15g, %.15g, %.15g, 0), (%.15g, %.15g, %.15g, 1) )",
+        axes(0, 0), axes(1, 0), axes(2, 0), axes(0, 1), axes(1, 1), axes(2, 1), axes(0, 2), axes(1, 2), axes(2, 2),
+        at.x(), at.y(), at.z());
 }
 
 }  // namespace
@@ -58,27 +60,46 @@ std::string writeUsda(const SceneExport& s) {
     for (const auto& f : s.frames)
         if (!f.solved) unsolved += (unsolved.empty() ? "" : ", ") + std::to_string(f.frame);
     std::string out = "#usda 1.0\n(\n    customLayerData = {\n        dictionary vividAnchor = {\n";
-    out += format("            int version = 1\n            int imageWidth = %d\n            int imageHeight = %d\n            double pixelAspect = %.15g\n", s.width, s.height, s.pixelAspect);
-    out += format("            int frameRateNum = %d\n            int frameRateDen = %d\n", int(s.rate.num), int(s.rate.den));
-    out += format("            double k1 = %.15g\n            double k2 = %.15g\n            double k3 = %.15g\n            double p1 = %.15g\n            double p2 = %.15g\n", s.lens.k1, s.lens.k2, s.lens.k3, s.lens.p1, s.lens.p2);
-    out += format("            double rmsPx = %.9g\n            double checkRmsPx = %.9g\n            string motion = \"%s\"\n", s.rmsPx, s.checkRmsPx, s.motion.c_str());
-    out += "            string verdict = " + quoted(s.verdict) + "\n            int[] unsolvedFrames = [" + unsolved + "]\n        }\n    }\n";
-    out += format("    defaultPrim = \"World\"\n    startTimeCode = %d\n    endTimeCode = %d\n    timeCodesPerSecond = %.15g\n    framesPerSecond = %.15g\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\n", s.frames.front().frame,
-                  s.frames.back().frame, s.rate.value(), s.rate.value());
+    out += format(
+        "            int version = 1\n            int imageWidth = %d\n            int imageHeight = %d\n            "
+        "double pixelAspect = %.15g\n",
+        s.width, s.height, s.pixelAspect);
+    out += format("            int frameRateNum = %d\n            int frameRateDen = %d\n", int(s.rate.num),
+                  int(s.rate.den));
+    out += format(
+        "            double k1 = %.15g\n            double k2 = %.15g\n            double k3 = %.15g\n            "
+        "double p1 = %.15g\n            double p2 = %.15g\n",
+        s.lens.k1, s.lens.k2, s.lens.k3, s.lens.p1, s.lens.p2);
+    out += format(
+        "            double rmsPx = %.9g\n            double checkRmsPx = %.9g\n            string motion = \"%s\"\n",
+        s.rmsPx, s.checkRmsPx, s.motion.c_str());
+    out += "            string verdict = " + quoted(s.verdict) + "\n            int[] unsolvedFrames = [" + unsolved +
+           "]\n        }\n    }\n";
+    out += format(
+        "    defaultPrim = \"World\"\n    startTimeCode = %d\n    endTimeCode = %d\n    timeCodesPerSecond = %.15g\n   "
+        " framesPerSecond = %.15g\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\n",
+        s.frames.front().frame, s.frames.back().frame, s.rate.value(), s.rate.value());
     out += "def Xform \"World\"\n{\n    def Camera \"Camera\"\n    {\n        token projection = \"perspective\"\n";
-    out += format("        float horizontalAperture = %.9g\n        float verticalAperture = %.9g\n", apertureMm, heightMm);
+    out += format("        float horizontalAperture = %.9g\n        float verticalAperture = %.9g\n", apertureMm,
+                  heightMm);
     // Aperture offsets are to the right and up; the picture's y runs down.
-    out += format("        float horizontalApertureOffset = %.9g\n        float verticalApertureOffset = %.9g\n", -(s.principalPoint.x() - centreX) * apertureMm / s.width,
+    out += format("        float horizontalApertureOffset = %.9g\n        float verticalApertureOffset = %.9g\n",
+                  -(s.principalPoint.x() - centreX) * apertureMm / s.width,
                   (s.principalPoint.y() - centreY) * heightMm / s.height);
     out += "        float2 clippingRange = (0.01, 100000)\n        float focalLength.timeSamples = {\n";
     for (const auto& f : s.frames)
         if (f.solved) out += format("            %d: %.9g,\n", f.frame, s.focalMm(f));
     out += "        }\n        matrix4d xformOp:transform.timeSamples = {\n";
     for (const auto& f : s.frames)
-        if (f.solved) out += format("            %d: ", f.frame) + matrix(f.pose.worldFromCamera.toRotationMatrix(), f.pose.position) + ",\n";
-    out += "        }\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n    }\n\n    def Points \"Cloud\"\n    {\n        point3f[] points = [";
+        if (f.solved)
+            out += format("            %d: ", f.frame) +
+                   matrix(f.pose.worldFromCamera.toRotationMatrix(), f.pose.position) + ",\n";
+    out +=
+        "        }\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n    }\n\n    def Points "
+        "\"Cloud\"\n    {\n        point3f[] points = [";
     for (size_t i = 0; i < s.points.size(); ++i)
-        out += format("%s(%.9g, %.9g, %.9g)", i ? ", " : "", s.points[i].position.x(), s.points[i].position.y(), s.points[i].position.z());
+        out += format("%s(%.9g, %.9g, %.9g)", i ? ", " : "", s.points[i].position.x(), s.points[i].position.y(),
+                      s.points[i].position.z());
     out += "]\n        int64[] ids = [";
     for (size_t i = 0; i < s.points.size(); ++i) out += format("%s%d", i ? ", " : "", s.points[i].id);
     out += "]\n        float[] widths = [0.02] (\n            interpolation = \"constant\"\n        )\n    }\n";
@@ -87,17 +108,25 @@ std::string writeUsda(const SceneExport& s) {
         const std::string name = primName(t.name, taken);
         const Eigen::Matrix3d axes = t.rotation.toRotationMatrix();
         if (t.kind == ThingKind::anchor) {
-            out += "\n    def Xform \"" + name + "\" (\n        customData = {\n            string role = \"anchor\"\n            string label = " + quoted(t.name) + "\n        }\n    )\n    {\n        matrix4d xformOp:transform = " + matrix(axes, t.position);
+            out += "\n    def Xform \"" + name +
+                   "\" (\n        customData = {\n            string role = \"anchor\"\n            string label = " +
+                   quoted(t.name) +
+                   "\n        }\n    )\n    {\n        matrix4d xformOp:transform = " + matrix(axes, t.position);
         } else {
             // The cube's middle is half its height above the base; its size goes into the axes.
             const Eigen::Matrix3d scaled = axes * t.size.asDiagonal();
-            out += "\n    def Cube \"" + name + "\" (\n        customData = {\n            string role = \"prop\"\n            string label = " + quoted(t.name) + "\n        }\n    )\n    {\n        double size = 1\n        matrix4d xformOp:transform = " +
+            out += "\n    def Cube \"" + name +
+                   "\" (\n        customData = {\n            string role = \"prop\"\n            string label = " +
+                   quoted(t.name) +
+                   "\n        }\n    )\n    {\n        double size = 1\n        matrix4d xformOp:transform = " +
                    matrix(scaled, t.position + axes * Eigen::Vector3d(0, t.size.y() / 2, 0));
         }
         out += "\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n    }\n";
     }
-    out += format("}\n\ndef Scope \"Render\"\n{\n    def RenderSettings \"Plate\"\n    {\n        uniform int2 resolution = (%d, %d)\n        uniform float pixelAspectRatio = %.9g\n        rel camera = </World/Camera>\n    }\n}\n", s.width, s.height,
-                  s.pixelAspect);
+    out += format(
+        "}\n\ndef Scope \"Render\"\n{\n    def RenderSettings \"Plate\"\n    {\n        uniform int2 resolution = (%d, "
+        "%d)\n        uniform float pixelAspectRatio = %.9g\n        rel camera = </World/Camera>\n    }\n}\n",
+        s.width, s.height, s.pixelAspect);
     return out;
 }
 
@@ -108,13 +137,17 @@ class UsdaScan {
   public:
     UsdaScan(const std::string& text, const std::string& source) : text_(text), source_(source) {}
 
-    [[noreturn]] void fail() const { throw InputError("\"" + source_ + "\" is not a whole scene file of ours. Export it again."); }
+    [[noreturn]] void fail() const {
+        throw InputError("\"" + source_ + "\" is not a whole scene file of ours. Export it again.");
+    }
     size_t after(const std::string& words, size_t from = 0) const {
         const size_t at = text_.find(words, from);
         if (at == std::string::npos) fail();
         return at + words.size();
     }
-    double number(const std::string& words, size_t from = 0) const { return std::strtod(text_.c_str() + after(words, from), nullptr); }
+    double number(const std::string& words, size_t from = 0) const {
+        return std::strtod(text_.c_str() + after(words, from), nullptr);
+    }
     std::string word(const std::string& words) const {
         const size_t at = after(words);
         std::string out;
@@ -154,13 +187,15 @@ SceneExport readUsda(const std::string& text, const std::string& source) {
     s.pixelAspect = scan.number("double pixelAspect = ");
     s.rate = reduced(int64_t(scan.number("int frameRateNum = ")), int64_t(scan.number("int frameRateDen = ")));
     if (std::fabs(scan.number("timeCodesPerSecond = ") - s.rate.value()) > 1e-9) scan.fail();
-    s.lens = {scan.number("double k1 = "), scan.number("double k2 = "), scan.number("double k3 = "), scan.number("double p1 = "), scan.number("double p2 = ")};
+    s.lens = {scan.number("double k1 = "), scan.number("double k2 = "), scan.number("double k3 = "),
+              scan.number("double p1 = "), scan.number("double p2 = ")};
     s.motion = scan.word("string motion = \"");
     s.verdict = scan.word("string verdict = \"");
     s.sensorWidthMm = scan.number("float horizontalAperture = ");
     const double heightMm = scan.number("float verticalAperture = ");
-    s.principalPoint = {(s.width - 1) / 2.0 - scan.number("float horizontalApertureOffset = ") * s.width / s.sensorWidthMm,
-                        (s.height - 1) / 2.0 + scan.number("float verticalApertureOffset = ") * s.height / heightMm};
+    s.principalPoint = {
+        (s.width - 1) / 2.0 - scan.number("float horizontalApertureOffset = ") * s.width / s.sensorWidthMm,
+        (s.height - 1) / 2.0 + scan.number("float verticalApertureOffset = ") * s.height / heightMm};
     const int first = int(scan.number("startTimeCode = ")), last = int(scan.number("endTimeCode = "));
     std::map<int, SceneExport::Frame> frames;
     const auto focal = scan.numbersUntil(scan.after("focalLength.timeSamples = {"), '}');
@@ -185,7 +220,8 @@ SceneExport readUsda(const std::string& text, const std::string& source) {
     const auto xyz = scan.numbersUntil(scan.after("point3f[] points = ["), ']');
     const auto ids = scan.numbersUntil(scan.after("int64[] ids = ["), ']');
     if (xyz.size() != 3 * ids.size()) scan.fail();
-    for (size_t i = 0; i < ids.size(); ++i) s.points.push_back({int(ids[i]), "", {xyz[3 * i], xyz[3 * i + 1], xyz[3 * i + 2]}, 0});
+    for (size_t i = 0; i < ids.size(); ++i)
+        s.points.push_back({int(ids[i]), "", {xyz[3 * i], xyz[3 * i + 1], xyz[3 * i + 2]}, 0});
     return s;
 }
 

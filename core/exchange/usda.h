@@ -6,12 +6,14 @@
 
 namespace va {
 
-/// The scene as OpenUSD text (crate-free `.usda`, version 1.0; schemas UsdGeomCamera, UsdGeomPoints, UsdGeomCube, UsdRenderSettings).
+/// The scene as OpenUSD text (crate-free `.usda`, version 1.0; schemas UsdGeomCamera, UsdGeomPoints, UsdGeomCube,
+/// UsdRenderSettings).
 ///
-/// World is Y up, one unit a metre when the scene is metric. The camera has one matrix a frame (time code = frame number), its focal length and apertures in
-/// tenths of a scene unit as the schema has it when numbers are read as mm. The stage holds range and rate; the exact rate, the picture size and the
-/// lens are repeated in customLayerData, since OpenUSD has no place of its own for a fraction or for distortion. Frames without a camera get no
-/// sample, and are listed there.
+/// World is Y up, one unit a metre when the scene is metric. The camera has one matrix a frame (time code = frame
+/// number), its focal length and apertures in tenths of a scene unit as the schema has it when numbers are read as mm.
+/// The stage holds range and rate; the exact rate, the picture size and the lens are repeated in customLayerData, since
+/// OpenUSD has no place of its own for a fraction or for distortion. Frames without a camera get no sample, and are
+/// listed there.
 std::string writeUsda(const SceneExport& scene);
 
 /// Reads what writeUsda writes (not any OpenUSD file): for verification. Throws InputError naming `source`.

@@ -41,7 +41,8 @@ std::string difference(const SceneExport& a, const SceneExport& b) {
     if (!(a.rate == b.rate)) return "the frame rate differs";
     if (a.frames.size() != b.frames.size()) return "the number of frames differs";
     for (size_t i = 0; i < a.frames.size(); ++i)
-        if (a.frames[i].frame != b.frames[i].frame || a.frames[i].solved != b.frames[i].solved) return "the frame numbers differ";
+        if (a.frames[i].frame != b.frames[i].frame || a.frames[i].solved != b.frames[i].solved)
+            return "the frame numbers differ";
     if (a.points.size() != b.points.size()) return "the number of points differs";
     for (size_t i = 0; i < a.points.size(); ++i)
         if (a.points[i].id != b.points[i].id) return "the points are not the same";
@@ -83,7 +84,9 @@ ExportCheck exportAndVerify(const SceneExport& scene, ExportFormat format, const
         for (const auto& p : s.points) out.push_back(p.position);
         if (out.empty())
             for (double az = -3; az <= 3; az += 0.25)
-                for (double el = -1; el <= 1; el += 0.25) out.push_back(1000 * Eigen::Vector3d(std::sin(az) * std::cos(el), std::sin(el), -std::cos(az) * std::cos(el)));
+                for (double el = -1; el <= 1; el += 0.25)
+                    out.push_back(1000 * Eigen::Vector3d(std::sin(az) * std::cos(el), std::sin(el),
+                                                         -std::cos(az) * std::cos(el)));
         return out;
     };
     const auto ours = pointsOf(scene), theirs = pointsOf(written);
@@ -93,7 +96,8 @@ ExportCheck exportAndVerify(const SceneExport& scene, ExportFormat format, const
         const View va = viewFromPose(scene.frames[f].pose), vb = viewFromPose(written.frames[f].pose);
         for (size_t i = 0; i < ours.size(); ++i) {
             const auto p = project(va, a, ours[i]);
-            if (!p || p->x() < -0.5 || p->y() < -0.5 || p->x() > scene.width - 0.5 || p->y() > scene.height - 0.5) continue;
+            if (!p || p->x() < -0.5 || p->y() < -0.5 || p->x() > scene.width - 0.5 || p->y() > scene.height - 0.5)
+                continue;
             const auto q = project(vb, b, theirs[i]);
             check.largestPx = std::max(check.largestPx, q ? (*p - *q).norm() : 1e9);
             ++check.compared;
@@ -101,9 +105,12 @@ ExportCheck exportAndVerify(const SceneExport& scene, ExportFormat format, const
     }
     check.passed = check.largestPx <= exportTolerancePx;
     char text[400];
-    std::snprintf(text, sizeof text, check.passed ? "%s read back: %d × %d, %s fps, %d–%d, largest difference %.5f px over %d sightings."
-                                                  : "%s was written, but read back (%d × %d, %s fps, %d–%d) it is %.5f px off over %d sightings. Do not use it; report this.",
-                  name.c_str(), scene.width, scene.height, scene.rate.label().c_str(), scene.frames.front().frame, scene.frames.back().frame, check.largestPx, check.compared);
+    std::snprintf(text, sizeof text,
+                  check.passed ? "%s read back: %d × %d, %s fps, %d–%d, largest difference %.5f px over %d sightings."
+                               : "%s was written, but read back (%d × %d, %s fps, %d–%d) it is %.5f px off over %d "
+                                 "sightings. Do not use it; report this.",
+                  name.c_str(), scene.width, scene.height, scene.rate.label().c_str(), scene.frames.front().frame,
+                  scene.frames.back().frame, check.largestPx, check.compared);
     check.sentence = text;
     return check;
 }

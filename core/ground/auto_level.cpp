@@ -28,7 +28,8 @@ std::optional<AutoLevel> autoLevel(const SolveResult& solve, uint64_t seed) {
     std::nth_element(sorted.begin(), sorted.begin() + std::ptrdiff_t(sorted.size() / 2), sorted.end());
     const double typical = sorted[sorted.size() / 2];
     for (size_t i = 0; i < solve.points.size(); ++i)
-        if (depths[i] < 2 * typical && (solve.points[i].position - middle).dot(up) < 0) near.push_back(&solve.points[i]);
+        if (depths[i] < 2 * typical && (solve.points[i].position - middle).dot(up) < 0)
+            near.push_back(&solve.points[i]);
     if (near.size() < 8) return std::nullopt;
     const auto tolerance = [&](const SolvedPoint& p) { return 0.003 * typical + 0.004 * (p.position - middle).norm(); };
 
@@ -63,7 +64,8 @@ std::optional<AutoLevel> autoLevel(const SolveResult& solve, uint64_t seed) {
         std::vector<Eigen::Vector3d> on;
         out.paths.clear();
         for (const auto* p : near)
-            if (std::fabs(bestPlane->distance(p->position)) < tolerance(*p)) on.push_back(p->position), out.paths.push_back(p->pathId);
+            if (std::fabs(bestPlane->distance(p->position)) < tolerance(*p))
+                on.push_back(p->position), out.paths.push_back(p->pathId);
         auto better = fitPlane(on);
         if (!better) return std::nullopt;
         if (better->normal.dot(up) < 0) better->normal = -better->normal, better->offset = -better->offset;

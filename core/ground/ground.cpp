@@ -37,7 +37,8 @@ GroundFit buildGround(const SolveResult& solve, const GroundSpec& spec) {
         floor = fitPlane(on);
         if (!floor) {
             say(on.size() < 3 ? "Fewer than three of the points chosen for the floor are in this solve: pick others."
-                              : "The points chosen for the floor lie on one line, which leaves its tilt open: add one beside the line.");
+                              : "The points chosen for the floor lie on one line, which leaves its tilt open: add one "
+                                "beside the line.");
             fit.usedPaths.clear();
         }
     }
@@ -75,8 +76,10 @@ GroundFit buildGround(const SolveResult& solve, const GroundSpec& spec) {
         origin -= floor->distance(origin) * floor->normal;
     }
     if (spec.originPath) {
-        // The floor stays at height zero: a point picked a hair above it, or on a thing that stands there, gives the place below it.
-        if (const auto o = place.find(*spec.originPath); o != place.end()) origin = floor ? o->second - floor->distance(o->second) * floor->normal : o->second;
+        // The floor stays at height zero: a point picked a hair above it, or on a thing that stands there, gives the
+        // place below it.
+        if (const auto o = place.find(*spec.originPath); o != place.end())
+            origin = floor ? o->second - floor->distance(o->second) * floor->normal : o->second;
         else say("The point chosen as origin is not in this solve: pick another.");
     }
     if (spec.length) {
@@ -86,7 +89,8 @@ GroundFit buildGround(const SolveResult& solve, const GroundSpec& spec) {
             world.scale = spec.length->metres / distance;
             fit.metric = true;
         } else {
-            say("The length can't be used: its two points are not both in this solve, or are the same. Pick two others.");
+            say("The length can't be used: its two points are not both in this solve, or are the same. Pick two "
+                "others.");
         }
     }
     world.shift = -(world.scale * (world.rotation * origin));

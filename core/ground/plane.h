@@ -15,8 +15,8 @@ struct PlaneFit {
     [[nodiscard]] double distance(const Eigen::Vector3d& x) const { return normal.dot(x) - offset; }
 };
 
-/// Least-squares plane through three or more points (total least squares: smallest principal component). Nothing when they are
-/// fewer, or lie on a line to within a thousandth of their extent: then any tilt around the line would fit.
+/// Least-squares plane through three or more points (total least squares: smallest principal component). Nothing when
+/// they are fewer, or lie on a line to within a thousandth of their extent: then any tilt around the line would fit.
 std::optional<PlaneFit> fitPlane(const std::vector<Eigen::Vector3d>& points);
 
 }  // namespace va

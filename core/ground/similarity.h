@@ -14,13 +14,17 @@ struct Similarity {
     Eigen::Vector3d shift = Eigen::Vector3d::Zero();
 
     [[nodiscard]] Eigen::Vector3d point(const Eigen::Vector3d& p) const { return scale * (rotation * p) + shift; }
-    [[nodiscard]] CameraPose pose(const CameraPose& p) const { return {point(p.position), (rotation * p.worldFromCamera).normalized()}; }
+    [[nodiscard]] CameraPose pose(const CameraPose& p) const {
+        return {point(p.position), (rotation * p.worldFromCamera).normalized()};
+    }
     [[nodiscard]] Similarity inverse() const {
         const Eigen::Quaterniond back = rotation.conjugate();
         return {1 / scale, back, -(back * shift) / scale};
     }
     /// First `other`, then this.
-    [[nodiscard]] Similarity after(const Similarity& other) const { return {scale * other.scale, (rotation * other.rotation).normalized(), point(other.shift)}; }
+    [[nodiscard]] Similarity after(const Similarity& other) const {
+        return {scale * other.scale, (rotation * other.rotation).normalized(), point(other.shift)};
+    }
 };
 
 }  // namespace va

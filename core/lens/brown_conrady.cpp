@@ -44,7 +44,10 @@ std::optional<Eigen::Vector2d> BrownConrady::undistort(const Eigen::Vector2d& be
     // The radial part alone is monotonic up to the fold: a bracketed Newton gives the start, two dimensions finish it.
     const double target = bent.norm();
     const double fold = foldRadius();
-    const auto bentRadius = [&](double r) { const double q = r * r; return r * (1 + q * (k1 + q * (k2 + q * k3))); };
+    const auto bentRadius = [&](double r) {
+        const double q = r * r;
+        return r * (1 + q * (k1 + q * (k2 + q * k3)));
+    };
     double low = 0, high = std::isfinite(fold) ? fold : std::max(1.0, 2 * target);
     while (!std::isfinite(fold) && bentRadius(high) < target && high < 1e6) high *= 2;
     double r = std::min(target, high);

@@ -3,8 +3,8 @@
 
 namespace va {
 
-/// Focal length in px of rows for a lens in mm: fx = mm / sensorWidth * pictureWidth columns, and rows count fx * pixelAspect
-/// (a pixel twice as wide as high covers two rows' worth). All arguments must be positive.
+/// Focal length in px of rows for a lens in mm: fx = mm / sensorWidth * pictureWidth columns, and rows count fx *
+/// pixelAspect (a pixel twice as wide as high covers two rows' worth). All arguments must be positive.
 double focalPxFromMm(double focalMm, double sensorWidthMm, int pictureWidth, double pixelAspect);
 
 /// The inverse of focalPxFromMm.

@@ -6,11 +6,13 @@
 
 namespace va {
 
-/// Scene-linear light to a display value: the sRGB transfer curve of IEC 61966-2-1. Below 0 gives 0, above 1 gives 1, NaN gives 0.
+/// Scene-linear light to a display value: the sRGB transfer curve of IEC 61966-2-1. Below 0 gives 0, above 1 gives 1,
+/// NaN gives 0.
 float displayFromLinear(float light);
 
-/// Printing-density code value (0..1 of the 10-bit range) to scene-linear light: black at 95, white at 685, 0.002 density per
-/// code value, negative gamma 0.6 (Kodak Cineon system, "Grayscale Transformations of Cineon Digital Film Data", 1993).
+/// Printing-density code value (0..1 of the 10-bit range) to scene-linear light: black at 95, white at 685, 0.002
+/// density per code value, negative gamma 0.6 (Kodak Cineon system, "Grayscale Transformations of Cineon Digital Film
+/// Data", 1993).
 float linearFromLog(float code);
 
 /// A display value 0..1 for a stored value in the given encoding.

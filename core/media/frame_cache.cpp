@@ -53,7 +53,8 @@ std::vector<int> FrameCache::held() const {
 int FrameCache::distance(int frame) const {
     if (!range_.contains(frame)) return 1 << 20;
     const int ahead = (frame - focus_) * direction_;
-    // Playback loops, so what lies behind comes again after the end of the range; a few frames behind serve single steps.
+    // Playback loops, so what lies behind comes again after the end of the range; a few frames behind serve single
+    // steps.
     if (ahead >= 0) return ahead;
     return ahead >= -4 ? -ahead * 2 : ahead + range_.count();
 }

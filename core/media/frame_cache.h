@@ -14,8 +14,8 @@ namespace va {
 
 /// Pictures to show, decoded on a thread of its own and kept within a memory budget.
 ///
-/// The owner sets the focus (frame, direction, range); the worker fetches the focus first and then runs ahead of it in the
-/// direction of play, dropping the frames that will be needed last. `picture()` never waits.
+/// The owner sets the focus (frame, direction, range); the worker fetches the focus first and then runs ahead of it in
+/// the direction of play, dropping the frames that will be needed last. `picture()` never waits.
 class FrameCache {
   public:
     using Ready = std::function<void(int frame)>;
@@ -39,7 +39,8 @@ class FrameCache {
 
   private:
     void work();
-    /// The next frame worth fetching, or nothing; with the lock held. `ahead` is how far it is from the focus in playing order.
+    /// The next frame worth fetching, or nothing; with the lock held. `ahead` is how far it is from the focus in
+    /// playing order.
     [[nodiscard]] std::optional<int> nextWanted() const;
     [[nodiscard]] int distance(int frame) const;
     void makeRoom();

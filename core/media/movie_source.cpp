@@ -66,8 +66,10 @@ class MovieSource final : public PlateSource {
         AVFormatContext* raw = nullptr;
         const int code = avformat_open_input(&raw, path_.c_str(), nullptr, nullptr);
         if (code < 0) {
-            throw InputError("\"" + path_ + "\" is not a movie or picture that can be read. It may be cut off or of a kind "
-                             "that is not supported: try to play it elsewhere, or copy it again.", avMessage(code));
+            throw InputError("\"" + path_ +
+                                 "\" is not a movie or picture that can be read. It may be cut off or of a kind "
+                                 "that is not supported: try to play it elsewhere, or copy it again.",
+                             avMessage(code));
         }
         container_.reset(raw);
         if (avformat_find_stream_info(raw, nullptr) < 0 ||
@@ -96,14 +98,16 @@ class MovieSource final : public PlateSource {
         stamps_.assign(stamps.begin(), stamps.end());
         std::sort(starts_.begin(), starts_.end());
         if (stamps_.empty()) {
-            throw InputError("\"" + path_ + "\" holds no frame that can be read: it is cut off right at the start. Copy it again.");
+            throw InputError("\"" + path_ +
+                             "\" holds no frame that can be read: it is cut off right at the start. Copy it again.");
         }
     }
 
     void openDecoder() {
         const AVCodec* codec = avcodec_find_decoder(stream_->codecpar->codec_id);
         if (!codec) {
-            throw InputError("\"" + path_ + "\" is coded as " + std::string(avcodec_get_name(stream_->codecpar->codec_id)) +
+            throw InputError("\"" + path_ + "\" is coded as " +
+                             std::string(avcodec_get_name(stream_->codecpar->codec_id)) +
                              ", for which no decoder is installed. Convert it to ProRes, H.264 or numbered stills.");
         }
         decoder_.reset(avcodec_alloc_context3(codec));
@@ -111,7 +115,9 @@ class MovieSource final : public PlateSource {
         decoder_->thread_count = 0;
         decoder_->pkt_timebase = stream_->time_base;
         const int code = avcodec_open2(decoder_.get(), codec, nullptr);
-        if (code < 0) throw InputError("\"" + path_ + "\" can't be decoded. Convert it to ProRes, H.264 or numbered stills.", avMessage(code));
+        if (code < 0)
+            throw InputError("\"" + path_ + "\" can't be decoded. Convert it to ProRes, H.264 or numbered stills.",
+                             avMessage(code));
     }
 
     void fillInfo() {
@@ -123,7 +129,8 @@ class MovieSource final : public PlateSource {
         info_.frames = {firstMovieFrame, firstMovieFrame + int(stamps_.size()) - 1};
         if (const AVPixFmtDescriptor* d = av_pix_fmt_desc_get(AVPixelFormat(par.format))) info_.bits = d->comp[0].depth;
         if (par.color_trc == AVCOL_TRC_LINEAR) info_.encoding = PictureEncoding::linear;
-        if (par.color_trc == AVCOL_TRC_LOG || par.color_trc == AVCOL_TRC_LOG_SQRT) info_.encoding = PictureEncoding::log;
+        if (par.color_trc == AVCOL_TRC_LOG || par.color_trc == AVCOL_TRC_LOG_SQRT)
+            info_.encoding = PictureEncoding::log;
         if (const uint8_t* matrix = av_stream_get_side_data(stream_, AV_PKT_DATA_DISPLAYMATRIX, nullptr)) {
             const double angle = -av_display_rotation_get(reinterpret_cast<const int32_t*>(matrix));
             info_.rotation = ((int(std::lround(angle / 90)) * 90) % 360 + 360) % 360;
@@ -136,8 +143,9 @@ class MovieSource final : public PlateSource {
         readTags();
         const int64_t promised = stream_->nb_frames;
         if (promised > int64_t(stamps_.size())) {
-            info_.warnings.push_back("The movie is cut off: it announces " + std::to_string(promised) + " frames, and " +
-                                     std::to_string(stamps_.size()) + " can be read. Copy it again, or work with these.");
+            info_.warnings.push_back("The movie is cut off: it announces " + std::to_string(promised) +
+                                     " frames, and " + std::to_string(stamps_.size()) +
+                                     " can be read. Copy it again, or work with these.");
         }
     }
 
@@ -155,8 +163,9 @@ class MovieSource final : public PlateSource {
                 worst = std::max(worst, std::fabs(double(stamps_[i] - stamps_[i - 1]) * base - expected));
             // Coarse time bases round each stamp; half a frame is no rounding.
             if (worst > 0.5 * expected) {
-                info_.warnings.push_back("The movie's frames are not evenly spaced in time (variable rate). Convert it to a "
-                                         "constant rate before the camera goes to another program.");
+                info_.warnings.push_back(
+                    "The movie's frames are not evenly spaced in time (variable rate). Convert it to a "
+                    "constant rate before the camera goes to another program.");
             }
         }
     }
@@ -194,14 +203,16 @@ class MovieSource final : public PlateSource {
         const auto start = std::upper_bound(starts_.begin(), starts_.end(), wanted);
         // Going on is cheaper than a jump unless a start lies between here and there that is not simply the next frame.
         const int64_t nearestStart = start == starts_.begin() ? stamps_.front() : *std::prev(start);
-        const bool next = picture_ && *std::upper_bound(stamps_.begin(), std::prev(stamps_.end()), pictureStamp_) == wanted;
+        const bool next =
+            picture_ && *std::upper_bound(stamps_.begin(), std::prev(stamps_.end()), pictureStamp_) == wanted;
         const bool goOn = picture_ && wanted > pictureStamp_ && (next || nearestStart <= pictureStamp_);
         if (!goOn) jump(nearestStart);
         if (decodeUntil(wanted)) return;
         jump(stamps_.front());  // some files mark starts that are none: go through from the beginning once
         if (decodeUntil(wanted)) return;
         picture_.reset();
-        throw InputError("Frame " + std::to_string(frame) + " of \"" + path_ + "\" can't be decoded: the file is damaged there. "
+        throw InputError("Frame " + std::to_string(frame) + " of \"" + path_ +
+                         "\" can't be decoded: the file is damaged there. "
                          "Shorten the range to leave it out, or copy the file again.");
     }
 
@@ -274,13 +285,18 @@ class MovieSource final : public PlateSource {
     }
 
     DisplayPicture displayOf(const AVFrame& f) {
-        scaler_.reset(sws_getCachedContext(scaler_.release(), f.width, f.height, AVPixelFormat(f.format), f.width, f.height,
-                                           AV_PIX_FMT_BGRA, SWS_BILINEAR | SWS_ACCURATE_RND, nullptr, nullptr, nullptr));
-        if (!scaler_) throw InputError("The colours of \"" + path_ + "\" can't be read. Convert it to ProRes, H.264 or numbered stills.");
+        scaler_.reset(sws_getCachedContext(scaler_.release(), f.width, f.height, AVPixelFormat(f.format), f.width,
+                                           f.height, AV_PIX_FMT_BGRA, SWS_BILINEAR | SWS_ACCURATE_RND, nullptr, nullptr,
+                                           nullptr));
+        if (!scaler_)
+            throw InputError("The colours of \"" + path_ +
+                             "\" can't be read. Convert it to ProRes, H.264 or numbered stills.");
         // An unmarked picture of HD size is BT.709, a smaller one BT.601: common practice of players.
-        int matrix = f.colorspace == AVCOL_SPC_UNSPECIFIED ? (f.height >= 720 ? SWS_CS_ITU709 : SWS_CS_ITU601) : f.colorspace;
+        int matrix =
+            f.colorspace == AVCOL_SPC_UNSPECIFIED ? (f.height >= 720 ? SWS_CS_ITU709 : SWS_CS_ITU601) : f.colorspace;
         const int full = f.color_range == AVCOL_RANGE_JPEG;
-        sws_setColorspaceDetails(scaler_.get(), sws_getCoefficients(matrix), full, sws_getCoefficients(SWS_CS_DEFAULT), 1, 0, 1 << 16, 1 << 16);
+        sws_setColorspaceDetails(scaler_.get(), sws_getCoefficients(matrix), full, sws_getCoefficients(SWS_CS_DEFAULT),
+                                 1, 0, 1 << 16, 1 << 16);
         DisplayPicture out(f.width, f.height);
         uint8_t* planes[4] = {reinterpret_cast<uint8_t*>(out.data.data()), nullptr, nullptr, nullptr};
         const int strides[4] = {f.width * 4, 0, 0, 0};

@@ -16,8 +16,8 @@ namespace va {
 namespace {
 
 bool hasStillEnding(const fs::path& path) {
-    static const std::set<std::string> endings{".png", ".jpg", ".jpeg", ".tif", ".tiff", ".dpx", ".exr", ".tga",
-                                               ".bmp", ".cin", ".webp", ".ppm", ".pgm",  ".hdr"};
+    static const std::set<std::string> endings{".png", ".jpg", ".jpeg", ".tif",  ".tiff", ".dpx", ".exr",
+                                               ".tga", ".bmp", ".cin",  ".webp", ".ppm",  ".pgm", ".hdr"};
     std::string ending = path.extension().string();
     std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return char(std::tolower(c)); });
     return endings.contains(ending);
@@ -83,9 +83,8 @@ PlateLocation fromFolder(const fs::path& folder) {
         throw InputError("The folder \"" + folder.string() +
                          "\" holds no pictures. Choose a folder with numbered stills, or a movie.");
     }
-    const auto largest = std::max_element(groups.begin(), groups.end(), [](const auto& a, const auto& b) {
-        return a.second.size() < b.second.size();
-    });
+    const auto largest = std::max_element(
+        groups.begin(), groups.end(), [](const auto& a, const auto& b) { return a.second.size() < b.second.size(); });
     const std::string& file = largest->second.front();
     if (const auto n = numbered(file)) return siblings(folder, *n);
     PlateLocation one;

@@ -34,9 +34,8 @@ std::string describeRanges(const std::vector<FrameRange>& ranges) {
 
 std::unique_ptr<PlateSource> openPlate(const std::string& spec, const PlateOverrides& overrides) {
     const PlateLocation location = locatePlate(spec);
-    std::unique_ptr<PlateSource> source = location.kind == PlateLocation::Kind::movie
-                                              ? openMovie(location.spec)
-                                              : openStills(location);
+    std::unique_ptr<PlateSource> source =
+        location.kind == PlateLocation::Kind::movie ? openMovie(location.spec) : openStills(location);
     PlateInfo& info = source->info_;
     if (overrides.rate) {
         info.rate = *overrides.rate;

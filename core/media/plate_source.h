@@ -16,18 +16,18 @@ enum class PictureEncoding { display, linear, log };
 
 /// What a plate says of itself. Sizes are of the upright picture, after the rotation flag is obeyed.
 struct PlateInfo {
-    std::string spec;             ///< as in PlateLocation
-    int width = 0, height = 0;    ///< px
-    Rational rate;                ///< frames a second
-    bool rateAssumed = false;     ///< nothing in the files gave the rate
-    Rational pixelAspect{1, 1};   ///< width : height of a pixel
-    int rotation = 0;             ///< degrees clockwise that the files ask for; already applied
-    FrameRange frames;            ///< numbers of the files; movies start at 1001 as is common practice
-    std::vector<FrameRange> gaps; ///< missing stills inside `frames`
-    std::string format;           ///< "H.264", "JPEG stills", …
-    int bits = 8;                 ///< per channel
+    std::string spec;              ///< as in PlateLocation
+    int width = 0, height = 0;     ///< px
+    Rational rate;                 ///< frames a second
+    bool rateAssumed = false;      ///< nothing in the files gave the rate
+    Rational pixelAspect{1, 1};    ///< width : height of a pixel
+    int rotation = 0;              ///< degrees clockwise that the files ask for; already applied
+    FrameRange frames;             ///< numbers of the files; movies start at 1001 as is common practice
+    std::vector<FrameRange> gaps;  ///< missing stills inside `frames`
+    std::string format;            ///< "H.264", "JPEG stills", …
+    int bits = 8;                  ///< per channel
     PictureEncoding encoding = PictureEncoding::display;
-    bool still = false;           ///< a single photo
+    bool still = false;                        ///< a single photo
     std::optional<double> focalMm, focal35Mm;  ///< from metadata
     std::string cameraMaker, cameraModel;
     std::vector<std::string> warnings;  ///< sentences for the artist: cut off, variable rate, …

@@ -99,9 +99,11 @@ class SequenceSource final : public PlateSource {
             before = n;
         }
         if (info_.gaps.empty()) return;
-        info_.warnings.push_back((unreadable.empty() ? "Frames " + describeRanges(info_.gaps) + " are missing."
-                                                     : "Frames " + describeRanges(info_.gaps) + " are missing; of these, " + describeRanges(unreadable) + " can't be read.") +
-                                 " Their pictures stay empty and get no camera; bring the files back, or choose a range without them.");
+        info_.warnings.push_back(
+            (unreadable.empty() ? "Frames " + describeRanges(info_.gaps) + " are missing."
+                                : "Frames " + describeRanges(info_.gaps) + " are missing; of these, " +
+                                      describeRanges(unreadable) + " can't be read.") +
+            " Their pictures stay empty and get no camera; bring the files back, or choose a range without them.");
     }
 
     void readTags(const ImageSpec& spec) {
@@ -113,12 +115,13 @@ class SequenceSource final : public PlateSource {
         info_.focal35Mm = positive("Exif:FocalLengthIn35mmFilm");
         info_.cameraMaker = spec.get_string_attribute("Make");
         info_.cameraModel = spec.get_string_attribute("Model");
-        if (const auto aspect = positive("PixelAspectRatio")) info_.pixelAspect = reduced(std::llround(*aspect * 10000), 10000);
+        if (const auto aspect = positive("PixelAspectRatio"))
+            info_.pixelAspect = reduced(std::llround(*aspect * 10000), 10000);
         int rate[2] = {0, 0};
-        if (spec.getattribute("FramesPerSecond", TypeDesc(TypeDesc::INT, TypeDesc::VEC2, TypeDesc::RATIONAL), rate) && rate[0] > 0 && rate[1] > 0)
+        if (spec.getattribute("FramesPerSecond", TypeDesc(TypeDesc::INT, TypeDesc::VEC2, TypeDesc::RATIONAL), rate) &&
+            rate[0] > 0 && rate[1] > 0)
             info_.rate = reduced(rate[0], rate[1]);
-        else if (const auto f = positive("dpx:FrameRate"))
-            info_.rate = parseRational(std::to_string(*f));
+        else if (const auto f = positive("dpx:FrameRate")) info_.rate = parseRational(std::to_string(*f));
         if (!info_.rate.positive()) {
             info_.rate = {24, 1};
             info_.rateAssumed = true;
@@ -138,9 +141,11 @@ class SequenceSource final : public PlateSource {
                 continue;
             }
             if (in->spec().width != storedWidth_ || in->spec().height != storedHeight_) {
-                throw InputError("Frame " + std::to_string(number) + " (\"" + path.string() + "\") is " + std::to_string(in->spec().width) +
-                                 " × " + std::to_string(in->spec().height) + ", but the sequence began with " + std::to_string(storedWidth_) +
-                                 " × " + std::to_string(storedHeight_) + ". Bring all frames to one size, or split the sequence.");
+                throw InputError("Frame " + std::to_string(number) + " (\"" + path.string() + "\") is " +
+                                 std::to_string(in->spec().width) + " × " + std::to_string(in->spec().height) +
+                                 ", but the sequence began with " + std::to_string(storedWidth_) + " × " +
+                                 std::to_string(storedHeight_) +
+                                 ". Bring all frames to one size, or split the sequence.");
             }
             ++it;
         }
@@ -150,32 +155,40 @@ class SequenceSource final : public PlateSource {
 
     static std::unique_ptr<ImageInput> open(const std::filesystem::path& path) {
         auto in = ImageInput::open(path.string());
-        if (!in) throw InputError("\"" + path.string() + "\" is not a picture that can be read. Replace it, or leave it out.", OIIO::geterror());
+        if (!in)
+            throw InputError(
+                "\"" + path.string() + "\" is not a picture that can be read. Replace it, or leave it out.",
+                OIIO::geterror());
         return in;
     }
 
     Pixels read(int frame) {
         const auto found = stills_.find(frame);
         if (found == stills_.end()) {
-            throw InputError("Frame " + std::to_string(frame) + " is missing in \"" + info_.spec + "\". Bring the file back, or choose a range without it.");
+            throw InputError("Frame " + std::to_string(frame) + " is missing in \"" + info_.spec +
+                             "\". Bring the file back, or choose a range without it.");
         }
         const auto in = open(found->second);
         const ImageSpec& spec = in->spec();
         if (spec.width != storedWidth_ || spec.height != storedHeight_)
-            throw InputError("Frame " + std::to_string(frame) + " has another size than the sequence. Bring all frames to one size.");
+            throw InputError("Frame " + std::to_string(frame) +
+                             " has another size than the sequence. Bring all frames to one size.");
         // The JPEG reader fills what is missing with grey and calls it a success.
         if (std::string_view(in->format_name()) == "jpeg" && !endsLikeJpeg(found->second))
-            throw InputError("Frame " + std::to_string(frame) + " (\"" + found->second.string() + "\") is cut off. Replace it, or leave it out.");
+            throw InputError("Frame " + std::to_string(frame) + " (\"" + found->second.string() +
+                             "\") is cut off. Replace it, or leave it out.");
         Pixels p{spec.width, spec.height, spec.nchannels >= 3 ? 3 : 1, {}};
         p.values.resize(size_t(p.width) * size_t(p.height) * size_t(p.channels));
         if (!in->read_image(0, 0, 0, p.channels, TypeDesc::FLOAT, p.values.data())) {
-            throw InputError("Frame " + std::to_string(frame) + " (\"" + found->second.string() + "\") is cut off or damaged. Replace it, or leave it out.",
+            throw InputError("Frame " + std::to_string(frame) + " (\"" + found->second.string() +
+                                 "\") is cut off or damaged. Replace it, or leave it out.",
                              in->geterror());
         }
         const PictureEncoding encoding = info_.encoding;
         parallelRanges(p.height, 32, [&](int begin, int end) {
             const size_t line = size_t(p.width) * size_t(p.channels);
-            for (size_t i = size_t(begin) * line; i < size_t(end) * line; ++i) p.values[i] = displayValue(p.values[i], encoding);
+            for (size_t i = size_t(begin) * line; i < size_t(end) * line; ++i)
+                p.values[i] = displayValue(p.values[i], encoding);
         });
         return p;
     }
@@ -196,6 +209,8 @@ class SequenceSource final : public PlateSource {
 
 }  // namespace
 
-std::unique_ptr<PlateSource> openStills(const PlateLocation& location) { return std::make_unique<SequenceSource>(location); }
+std::unique_ptr<PlateSource> openStills(const PlateLocation& location) {
+    return std::make_unique<SequenceSource>(location);
+}
 
 }  // namespace va

@@ -36,7 +36,8 @@ class Hash {
 }  // namespace
 
 bool operator==(const Thing& a, const Thing& b) {
-    return a.id == b.id && a.kind == b.kind && a.name == b.name && a.position == b.position && a.rotation.coeffs() == b.rotation.coeffs() && a.size == b.size;
+    return a.id == b.id && a.kind == b.kind && a.name == b.name && a.position == b.position &&
+           a.rotation.coeffs() == b.rotation.coeffs() && a.size == b.size;
 }
 
 const Path* Shot::path(int id) const {
@@ -70,7 +71,14 @@ std::optional<Eigen::Vector3d> Shot::worldPointOfPath(int pathId) const {
 }
 
 uint64_t fingerprintOfFollowInput(const Shot& s) {
-    return Hash().add(s.plateSpec).add(s.plate.width).add(s.plate.height).add(s.range.first).add(s.range.last).add(s.maskSpec).value();
+    return Hash()
+        .add(s.plateSpec)
+        .add(s.plate.width)
+        .add(s.plate.height)
+        .add(s.range.first)
+        .add(s.range.last)
+        .add(s.maskSpec)
+        .value();
 }
 
 uint64_t fingerprintOfSolveInput(const Shot& s) {
@@ -88,13 +96,20 @@ uint64_t fingerprintOfSolveInput(const Shot& s) {
 
 uint64_t fingerprintOfExportInput(const Shot& s) {
     Hash h;
-    h.add(s.rate().num).add(s.rate().den).add(s.plate.width).add(s.plate.height).add(s.pixelAspect()).add(s.back.sensorWidthMm);
+    h.add(s.rate().num)
+        .add(s.rate().den)
+        .add(s.plate.width)
+        .add(s.plate.height)
+        .add(s.pixelAspect())
+        .add(s.back.sensorWidthMm);
     h.add(s.solve->lens.focalPx).add(s.solve->lens.principalPoint).add(s.solve->lens.lens);
     const Similarity& w = s.ground->worldFromSolve;
     h.add(w.scale).add(w.rotation.coeffs()).add(w.shift).add(s.ground->metric);
-    for (const SolvedFrame& f : s.solve->frames) h.add(f.frame).add(f.solved).add(f.pose.position).add(f.pose.worldFromCamera.coeffs()).add(f.focalPx);
+    for (const SolvedFrame& f : s.solve->frames)
+        h.add(f.frame).add(f.solved).add(f.pose.position).add(f.pose.worldFromCamera.coeffs()).add(f.focalPx);
     for (const SolvedPoint& p : s.solve->points) h.add(p.pathId).add(p.position);
-    for (const Thing& t : s.things) h.add(t.id).add(t.kind).add(t.name).add(t.position).add(t.rotation.coeffs()).add(t.size);
+    for (const Thing& t : s.things)
+        h.add(t.id).add(t.kind).add(t.name).add(t.position).add(t.rotation.coeffs()).add(t.size);
     return h.value();
 }
 

@@ -14,12 +14,12 @@ namespace va {
 
 /// What is known of the camera back and the lens before solving.
 struct CameraBack {
-    double sensorWidthMm = 36;           ///< width of the film back that the plate shows
-    bool sensorAssumed = true;           ///< nobody said so: mm values are then only a label for an angle of view
+    double sensorWidthMm = 36;  ///< width of the film back that the plate shows
+    bool sensorAssumed = true;  ///< nobody said so: mm values are then only a label for an angle of view
     Known focal = Known::unknown;
-    double focalMm = 0;                  ///< when not unknown
+    double focalMm = 0;  ///< when not unknown
     Known distortion = Known::unknown;
-    BrownConrady lens;                   ///< when not unknown
+    BrownConrady lens;  ///< when not unknown
     friend bool operator==(const CameraBack&, const CameraBack&) = default;
 };
 
@@ -30,46 +30,50 @@ struct Thing {
     int id = 0;
     ThingKind kind = ThingKind::box;
     std::string name;
-    Eigen::Vector3d position = Eigen::Vector3d::Zero();   ///< of the middle of the base, world units
+    Eigen::Vector3d position = Eigen::Vector3d::Zero();  ///< of the middle of the base, world units
     Eigen::Quaterniond rotation = Eigen::Quaterniond::Identity();
-    Eigen::Vector3d size{1, 1, 1};                        ///< box: width, height, depth
+    Eigen::Vector3d size{1, 1, 1};  ///< box: width, height, depth
 };
 
 bool operator==(const Thing& a, const Thing& b);
 
-/// Everything the artist makes for one plate. A value: copies are cheap (large parts are shared and never changed), and every edit makes
-/// a new one.
+/// Everything the artist makes for one plate. A value: copies are cheap (large parts are shared and never changed), and
+/// every edit makes a new one.
 struct Shot {
     std::string name;
-    std::string plateSpec;               ///< where the plate lies, as given or made absolute on reading
-    PlateInfo plate;                     ///< as found when last opened
+    std::string plateSpec;  ///< where the plate lies, as given or made absolute on reading
+    PlateInfo plate;        ///< as found when last opened
     PlateOverrides overrides;
-    FrameRange range;                    ///< work range
-    std::string maskSpec;                ///< matte files: white keeps features out
+    FrameRange range;      ///< work range
+    std::string maskSpec;  ///< matte files: white keeps features out
     CameraBack back;
     uint64_t seed = 1;
     std::shared_ptr<const std::vector<Path>> paths = std::make_shared<std::vector<Path>>();
-    uint64_t pathsFrom = 0;              ///< fingerprint of what the paths were followed from; 0 = never followed
+    uint64_t pathsFrom = 0;  ///< fingerprint of what the paths were followed from; 0 = never followed
     std::shared_ptr<const SolveResult> solve = std::make_shared<SolveResult>();
-    uint64_t solveFrom = 0;              ///< fingerprint of what the solve was made from; 0 = never solved
+    uint64_t solveFrom = 0;  ///< fingerprint of what the solve was made from; 0 = never solved
     GroundSpec groundSpec;
     std::shared_ptr<const GroundFit> ground = std::make_shared<GroundFit>();
     std::vector<Thing> things;
-    uint64_t exportedFrom = 0;           ///< fingerprint of what was last exported; 0 = never
-    std::string exportReport;            ///< one sentence on the last export
+    uint64_t exportedFrom = 0;  ///< fingerprint of what was last exported; 0 = never
+    std::string exportReport;   ///< one sentence on the last export
 
     [[nodiscard]] const Path* path(int id) const;
     [[nodiscard]] const Thing* thing(int id) const;
     [[nodiscard]] bool hasPlate() const { return plate.width > 0; }
     /// Rate after the artist's override.
     [[nodiscard]] Rational rate() const { return overrides.rate ? *overrides.rate : plate.rate; }
-    [[nodiscard]] double pixelAspect() const { return (overrides.pixelAspect ? *overrides.pixelAspect : plate.pixelAspect).value(); }
+    [[nodiscard]] double pixelAspect() const {
+        return (overrides.pixelAspect ? *overrides.pixelAspect : plate.pixelAspect).value();
+    }
     /// Frames of the work range that have a picture.
     [[nodiscard]] std::vector<int> frames() const;
     /// Camera of a frame in the world, or nothing where there is none.
     [[nodiscard]] std::optional<CameraPose> worldPose(int frame) const;
     /// Solved points in the world, in the order of solve->points.
-    [[nodiscard]] Eigen::Vector3d worldPoint(const SolvedPoint& p) const { return ground->worldFromSolve.point(p.position); }
+    [[nodiscard]] Eigen::Vector3d worldPoint(const SolvedPoint& p) const {
+        return ground->worldFromSolve.point(p.position);
+    }
     [[nodiscard]] std::optional<Eigen::Vector3d> worldPointOfPath(int pathId) const;
     /// "m" after a length was given, else "units".
     [[nodiscard]] const char* unit() const { return ground->metric ? "m" : "units"; }

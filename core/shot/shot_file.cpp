@@ -22,12 +22,15 @@ json quaternion(const Eigen::Quaterniond& q) { return {q.w(), q.x(), q.y(), q.z(
 
 Eigen::Vector3d vector3(const json& j) { return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()}; }
 Eigen::Quaterniond quaternion(const json& j) {
-    const Eigen::Quaterniond q(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>(), j.at(3).get<double>());
+    const Eigen::Quaterniond q(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>(),
+                               j.at(3).get<double>());
     // What we wrote comes back to the last bit; what somebody typed is made a rotation.
     return std::fabs(q.norm() - 1) < 1e-9 ? q : q.normalized();
 }
 
-json lensJson(const BrownConrady& l) { return {{"model", "brown-conrady"}, {"k1", l.k1}, {"k2", l.k2}, {"k3", l.k3}, {"p1", l.p1}, {"p2", l.p2}}; }
+json lensJson(const BrownConrady& l) {
+    return {{"model", "brown-conrady"}, {"k1", l.k1}, {"k2", l.k2}, {"k3", l.k3}, {"p1", l.p1}, {"p2", l.p2}};
+}
 BrownConrady lensFrom(const json& j) { return {j.at("k1"), j.at("k2"), j.at("k3"), j.at("p1"), j.at("p2")}; }
 
 json rational(const Rational& r) { return {{"num", r.num}, {"den", r.den}}; }
@@ -37,7 +40,8 @@ constexpr const char* knownNames[] = {"unknown", "start", "known"};
 constexpr const char* motionNames[] = {"none", "free", "rotation", "static"};
 constexpr const char* thingNames[] = {"box", "anchor"};
 constexpr const char* encodingNames[] = {"display", "linear", "log"};
-constexpr const char* troubleNames[] = {"none", "too-few-frames", "too-few-paths", "no-parallax", "no-start", "growth-stopped"};
+constexpr const char* troubleNames[] = {"none",        "too-few-frames", "too-few-paths",
+                                        "no-parallax", "no-start",       "growth-stopped"};
 
 template <class E, size_t N>
 E named(const json& j, const char* const (&names)[N]) {
@@ -51,14 +55,28 @@ json plateJson(const Shot& s, const std::filesystem::path& folder) {
     std::string spec = s.plateSpec;
     std::error_code code;
     if (!folder.empty() && !spec.empty()) {
-        const auto relative = std::filesystem::proximate(std::filesystem::absolute(spec, code), std::filesystem::absolute(folder, code), code);
+        const auto relative = std::filesystem::proximate(std::filesystem::absolute(spec, code),
+                                                         std::filesystem::absolute(folder, code), code);
         if (!code) spec = relative.generic_string();
     }
     const PlateInfo& p = s.plate;
-    json j{{"path", spec}, {"width", p.width}, {"height", p.height}, {"rate", rational(p.rate)}, {"rate_assumed", p.rateAssumed},
-           {"pixel_aspect", rational(p.pixelAspect)}, {"rotation", p.rotation}, {"first", p.frames.first}, {"last", p.frames.last},
-           {"format", p.format}, {"bits", p.bits}, {"encoding", encodingNames[int(p.encoding)]}, {"still", p.still},
-           {"camera_maker", p.cameraMaker}, {"camera_model", p.cameraModel}, {"gaps", json::array()}, {"mask", s.maskSpec}};
+    json j{{"path", spec},
+           {"width", p.width},
+           {"height", p.height},
+           {"rate", rational(p.rate)},
+           {"rate_assumed", p.rateAssumed},
+           {"pixel_aspect", rational(p.pixelAspect)},
+           {"rotation", p.rotation},
+           {"first", p.frames.first},
+           {"last", p.frames.last},
+           {"format", p.format},
+           {"bits", p.bits},
+           {"encoding", encodingNames[int(p.encoding)]},
+           {"still", p.still},
+           {"camera_maker", p.cameraMaker},
+           {"camera_model", p.cameraModel},
+           {"gaps", json::array()},
+           {"mask", s.maskSpec}};
     for (const auto& g : p.gaps) j["gaps"].push_back({g.first, g.last});
     if (p.focalMm) j["metadata_focal_mm"] = *p.focalMm;
     if (p.focal35Mm) j["metadata_focal_35mm"] = *p.focal35Mm;
@@ -95,7 +113,8 @@ void readPlate(const json& j, Shot& s, const std::filesystem::path& folder) {
 
 /// Columns, not objects: a tenth of the size, and quick to read.
 json pathJson(const Path& p) {
-    json frame = json::array(), x = json::array(), y = json::array(), quality = json::array(), covariance = json::array(), chain = json::array();
+    json frame = json::array(), x = json::array(), y = json::array(), quality = json::array(),
+         covariance = json::array(), chain = json::array();
     for (const PathPoint& q : p.points) {
         frame.push_back(q.frame);
         x.push_back(q.x);
@@ -104,8 +123,18 @@ json pathJson(const Path& p) {
         covariance.push_back({q.sxx, q.sxy, q.syy});
         chain.push_back(q.chain);
     }
-    return {{"id", p.id}, {"name", p.name}, {"by_hand", p.origin == PathOrigin::byHand}, {"set_aside", p.setAside}, {"reason", p.setAsideReason},
-            {"reference", p.referenceFrame}, {"frame", frame}, {"x", x}, {"y", y}, {"quality", quality}, {"covariance", covariance}, {"chain", chain}};
+    return {{"id", p.id},
+            {"name", p.name},
+            {"by_hand", p.origin == PathOrigin::byHand},
+            {"set_aside", p.setAside},
+            {"reason", p.setAsideReason},
+            {"reference", p.referenceFrame},
+            {"frame", frame},
+            {"x", x},
+            {"y", y},
+            {"quality", quality},
+            {"covariance", covariance},
+            {"chain", chain}};
 }
 
 Path pathFrom(const json& j) {
@@ -116,7 +145,8 @@ Path pathFrom(const json& j) {
     p.setAside = j.at("set_aside");
     p.setAsideReason = j.at("reason");
     p.referenceFrame = j.at("reference");
-    const auto &frame = j.at("frame"), &x = j.at("x"), &y = j.at("y"), &quality = j.at("quality"), &covariance = j.at("covariance"), &chain = j.at("chain");
+    const auto &frame = j.at("frame"), &x = j.at("x"), &y = j.at("y"), &quality = j.at("quality"),
+               &covariance = j.at("covariance"), &chain = j.at("chain");
     for (size_t i = 0; i < frame.size(); ++i) {
         PathPoint q;
         q.frame = frame.at(i);
@@ -133,16 +163,41 @@ Path pathFrom(const json& j) {
 }
 
 json solveJson(const SolveResult& r) {
-    json j{{"motion", motionNames[int(r.motion)]}, {"trouble", troubleNames[int(r.trouble)]}, {"rms_px", r.rmsPx}, {"check_rms_px", r.checkRmsPx},
-           {"check_paths", r.checkPaths}, {"parallax_px", r.parallaxPx}, {"rotation_rms_px", r.rotationRmsPx}, {"parallax_deg", r.parallaxByFrame}, {"seconds", r.solveSeconds},
-           {"lens", lensJson(r.lens.lens)}, {"focal_px", r.lens.focalPx}, {"pixel_aspect", r.lens.pixelAspect}, {"principal_point_px", numbers(r.lens.principalPoint)},
-           {"frames", json::array()}, {"points", json::array()}, {"outliers", json::array()}};
+    json j{{"motion", motionNames[int(r.motion)]},
+           {"trouble", troubleNames[int(r.trouble)]},
+           {"rms_px", r.rmsPx},
+           {"check_rms_px", r.checkRmsPx},
+           {"check_paths", r.checkPaths},
+           {"parallax_px", r.parallaxPx},
+           {"rotation_rms_px", r.rotationRmsPx},
+           {"parallax_deg", r.parallaxByFrame},
+           {"seconds", r.solveSeconds},
+           {"lens", lensJson(r.lens.lens)},
+           {"focal_px", r.lens.focalPx},
+           {"pixel_aspect", r.lens.pixelAspect},
+           {"principal_point_px", numbers(r.lens.principalPoint)},
+           {"frames", json::array()},
+           {"points", json::array()},
+           {"outliers", json::array()}};
     for (const auto& f : r.frames)
-        j["frames"].push_back({{"frame", f.frame}, {"solved", f.solved}, {"position", numbers(f.pose.position)}, {"rotation", quaternion(f.pose.worldFromCamera)},
-                               {"focal_px", f.focalPx}, {"rms_px", f.rmsPx}, {"sightings", f.sightings}});
+        j["frames"].push_back({{"frame", f.frame},
+                               {"solved", f.solved},
+                               {"position", numbers(f.pose.position)},
+                               {"rotation", quaternion(f.pose.worldFromCamera)},
+                               {"focal_px", f.focalPx},
+                               {"rms_px", f.rmsPx},
+                               {"sightings", f.sightings}});
     for (const auto& p : r.points)
-        j["points"].push_back({{"path", p.pathId}, {"position", numbers(p.position)}, {"rms_px", p.rmsPx}, {"worst_px", p.worstPx}, {"worst_frame", p.worstFrame}, {"sightings", p.sightings}, {"stretch", {p.stretch.first, p.stretch.last}}, {"held_back", p.heldBack}});
-    for (const auto& o : r.outliers) j["outliers"].push_back({{"path", o.pathId}, {"whole", o.whole}, {"frames", o.frames}, {"reason", o.reason}});
+        j["points"].push_back({{"path", p.pathId},
+                               {"position", numbers(p.position)},
+                               {"rms_px", p.rmsPx},
+                               {"worst_px", p.worstPx},
+                               {"worst_frame", p.worstFrame},
+                               {"sightings", p.sightings},
+                               {"stretch", {p.stretch.first, p.stretch.last}},
+                               {"held_back", p.heldBack}});
+    for (const auto& o : r.outliers)
+        j["outliers"].push_back({{"path", o.pathId}, {"whole", o.whole}, {"frames", o.frames}, {"reason", o.reason}});
     return j;
 }
 
@@ -160,12 +215,21 @@ SolveResult solveFrom(const json& j) {
     r.lens.lens = lensFrom(j.at("lens"));
     r.lens.focalPx = j.at("focal_px");
     r.lens.pixelAspect = j.at("pixel_aspect");
-    r.lens.principalPoint = {j.at("principal_point_px").at(0).get<double>(), j.at("principal_point_px").at(1).get<double>()};
+    r.lens.principalPoint = {j.at("principal_point_px").at(0).get<double>(),
+                             j.at("principal_point_px").at(1).get<double>()};
     for (const auto& f : j.at("frames"))
-        r.frames.push_back({f.at("frame"), f.at("solved"), {vector3(f.at("position")), quaternion(f.at("rotation"))}, f.at("focal_px"), f.at("rms_px"), f.at("sightings")});
+        r.frames.push_back({f.at("frame"),
+                            f.at("solved"),
+                            {vector3(f.at("position")), quaternion(f.at("rotation"))},
+                            f.at("focal_px"),
+                            f.at("rms_px"),
+                            f.at("sightings")});
     for (const auto& p : j.at("points"))
-        r.points.push_back({p.at("path"), vector3(p.at("position")), p.at("rms_px"), p.at("worst_px"), p.at("worst_frame"), p.at("sightings"), FrameRange{p.at("stretch").at(0), p.at("stretch").at(1)}, p.at("held_back")});
-    for (const auto& o : j.at("outliers")) r.outliers.push_back({o.at("path"), o.at("whole"), o.at("frames").get<std::vector<int>>(), o.at("reason")});
+        r.points.push_back({p.at("path"), vector3(p.at("position")), p.at("rms_px"), p.at("worst_px"),
+                            p.at("worst_frame"), p.at("sightings"),
+                            FrameRange{p.at("stretch").at(0), p.at("stretch").at(1)}, p.at("held_back")});
+    for (const auto& o : j.at("outliers"))
+        r.outliers.push_back({o.at("path"), o.at("whole"), o.at("frames").get<std::vector<int>>(), o.at("reason")});
     return r;
 }
 
@@ -189,13 +253,34 @@ GroundSpec groundFrom(const json& j) {
 }  // namespace
 
 std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
-    json j{{"format", "vivid-anchor-shot"}, {"version", shotFileVersion}, {"name", s.name}, {"plate", plateJson(s, folder)}, {"range", {s.range.first, s.range.last}},
-           {"seed", s.seed}, {"camera_back", {{"sensor_width_mm", s.back.sensorWidthMm}, {"sensor_assumed", s.back.sensorAssumed}, {"focal", knownNames[int(s.back.focal)]},
-           {"focal_mm", s.back.focalMm}, {"distortion", knownNames[int(s.back.distortion)]}, {"lens", lensJson(s.back.lens)}}},
-           {"paths_from", s.pathsFrom}, {"solve_from", s.solveFrom}, {"exported_from", s.exportedFrom}, {"export_report", s.exportReport},
-           {"ground", groundJson(s.groundSpec)}, {"things", json::array()}, {"paths", json::array()}, {"solve", solveJson(*s.solve)}};
+    json j{{"format", "vivid-anchor-shot"},
+           {"version", shotFileVersion},
+           {"name", s.name},
+           {"plate", plateJson(s, folder)},
+           {"range", {s.range.first, s.range.last}},
+           {"seed", s.seed},
+           {"camera_back",
+            {{"sensor_width_mm", s.back.sensorWidthMm},
+             {"sensor_assumed", s.back.sensorAssumed},
+             {"focal", knownNames[int(s.back.focal)]},
+             {"focal_mm", s.back.focalMm},
+             {"distortion", knownNames[int(s.back.distortion)]},
+             {"lens", lensJson(s.back.lens)}}},
+           {"paths_from", s.pathsFrom},
+           {"solve_from", s.solveFrom},
+           {"exported_from", s.exportedFrom},
+           {"export_report", s.exportReport},
+           {"ground", groundJson(s.groundSpec)},
+           {"things", json::array()},
+           {"paths", json::array()},
+           {"solve", solveJson(*s.solve)}};
     for (const Thing& t : s.things)
-        j["things"].push_back({{"id", t.id}, {"kind", thingNames[int(t.kind)]}, {"name", t.name}, {"position", numbers(t.position)}, {"rotation", quaternion(t.rotation)}, {"size", numbers(t.size)}});
+        j["things"].push_back({{"id", t.id},
+                               {"kind", thingNames[int(t.kind)]},
+                               {"name", t.name},
+                               {"position", numbers(t.position)},
+                               {"rotation", quaternion(t.rotation)},
+                               {"size", numbers(t.size)}});
     for (const Path& p : *s.paths) j["paths"].push_back(pathJson(p));
     return j.dump() + "\n";
 }
@@ -204,10 +289,13 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
     const std::string name = "\"" + file.string() + "\"";
     json j = json::parse(text, nullptr, false);
     if (j.is_discarded() || !j.is_object() || j.value("format", "") != "vivid-anchor-shot")
-        throw InputError(name + " is not a whole Vivid Anchor project: it may be cut off, or another kind of file. Try the autosaved copy beside it (name ending in ~).");
+        throw InputError(name +
+                         " is not a whole Vivid Anchor project: it may be cut off, or another kind of file. Try the "
+                         "autosaved copy beside it (name ending in ~).");
     try {
         if (j.at("version").get<int>() > shotFileVersion)
-            throw InputError(name + " was written by a newer Vivid Anchor (file version " + std::to_string(j.at("version").get<int>()) + ", this one reads up to " +
+            throw InputError(name + " was written by a newer Vivid Anchor (file version " +
+                             std::to_string(j.at("version").get<int>()) + ", this one reads up to " +
                              std::to_string(shotFileVersion) + "). Open it there, or install the newer version.");
         Shot s;
         s.name = j.at("name");
@@ -215,15 +303,20 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
         s.range = {j.at("range").at(0), j.at("range").at(1)};
         s.seed = j.at("seed");
         const json& back = j.at("camera_back");
-        s.back = {back.at("sensor_width_mm"), back.at("sensor_assumed"), named<Known>(back.at("focal"), knownNames), back.at("focal_mm"),
-                  named<Known>(back.at("distortion"), knownNames), lensFrom(back.at("lens"))};
+        s.back = {back.at("sensor_width_mm"),
+                  back.at("sensor_assumed"),
+                  named<Known>(back.at("focal"), knownNames),
+                  back.at("focal_mm"),
+                  named<Known>(back.at("distortion"), knownNames),
+                  lensFrom(back.at("lens"))};
         s.pathsFrom = j.at("paths_from");
         s.solveFrom = j.at("solve_from");
         s.exportedFrom = j.at("exported_from");
         s.exportReport = j.at("export_report");
         s.groundSpec = groundFrom(j.at("ground"));
         for (const auto& t : j.at("things"))
-            s.things.push_back({t.at("id"), named<ThingKind>(t.at("kind"), thingNames), t.at("name"), vector3(t.at("position")), quaternion(t.at("rotation")), vector3(t.at("size"))});
+            s.things.push_back({t.at("id"), named<ThingKind>(t.at("kind"), thingNames), t.at("name"),
+                                vector3(t.at("position")), quaternion(t.at("rotation")), vector3(t.at("size"))});
         auto paths = std::make_shared<std::vector<Path>>();
         for (const auto& p : j.at("paths")) paths->push_back(pathFrom(p));
         std::sort(paths->begin(), paths->end(), [](const Path& a, const Path& b) { return a.id < b.id; });
@@ -232,7 +325,10 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
         s.ground = std::make_shared<GroundFit>(buildGround(*s.solve, s.groundSpec));
         return s;
     } catch (const json::exception& e) {
-        throw InputError(name + " is a Vivid Anchor project with a part missing or damaged. Try the autosaved copy beside it (name ending in ~).", e.what());
+        throw InputError(name +
+                             " is a Vivid Anchor project with a part missing or damaged. Try the autosaved copy beside "
+                             "it (name ending in ~).",
+                         e.what());
     }
 }
 

@@ -18,7 +18,8 @@ using LensBlock = std::array<double, 8>;  // in the order of LensValue
 using ViewBlock = std::array<double, 6>;  // rotation vector, shift
 
 LensBlock blockOf(const Intrinsics& i) {
-    return {i.focalPx, i.principalPoint.x(), i.principalPoint.y(), i.lens.k1, i.lens.k2, i.lens.k3, i.lens.p1, i.lens.p2};
+    return {i.focalPx, i.principalPoint.x(), i.principalPoint.y(), i.lens.k1, i.lens.k2, i.lens.k3, i.lens.p1,
+            i.lens.p2};
 }
 
 void readBlock(const LensBlock& b, Intrinsics& i) {
@@ -36,7 +37,8 @@ Eigen::Matrix3d crossMatrix(const Eigen::Vector3d& v) {
 /// Whitened reprojection error of one sighting over (view, lens, point).
 class Reprojection final : public ceres::SizedCostFunction<2, 6, 8, 3> {
   public:
-    Reprojection(const BundleProblem::Observation& o, double pixelAspect) : pixel_(o.pixel), whiten_(o.whiten), aspect_(pixelAspect) {}
+    Reprojection(const BundleProblem::Observation& o, double pixelAspect)
+        : pixel_(o.pixel), whiten_(o.whiten), aspect_(pixelAspect) {}
 
     bool Evaluate(double const* const* parameters, double* residuals, double** jacobians) const override {
         const Eigen::Map<const Eigen::Vector3d> turn(parameters[0]), shift(parameters[0] + 3), point(parameters[2]);
@@ -129,7 +131,8 @@ class CancelCallback final : public ceres::IterationCallback {
 
 std::string BundleSummary::brief() const {
     char text[128];
-    std::snprintf(text, sizeof text, "cost %.4e → %.4e in %d steps, %.2f s", initialCost, finalCost, iterations, seconds);
+    std::snprintf(text, sizeof text, "cost %.4e → %.4e in %d steps, %.2f s", initialCost, finalCost, iterations,
+                  seconds);
     return text;
 }
 
@@ -158,12 +161,14 @@ BundleSummary bundle(BundleProblem& problem, const BundleOptions& options) {
     std::vector<char> usedView(views.size(), 0), usedPoint(points.size(), 0), usedLens(lenses.size(), 0);
     for (const auto& o : problem.observations) {
         const size_t view = size_t(o.view), lens = size_t(problem.lensOfView[view]), point = size_t(o.point);
-        ceresProblem.AddResidualBlock(new Reprojection(o, problem.lenses[lens].pixelAspect), loss.get(), views[view].data(), lenses[lens].data(), points[point].data());
+        ceresProblem.AddResidualBlock(new Reprojection(o, problem.lenses[lens].pixelAspect), loss.get(),
+                                      views[view].data(), lenses[lens].data(), points[point].data());
         usedView[view] = usedLens[lens] = usedPoint[point] = 1;
     }
     std::vector<int> heldLens;
     for (int k = 0; k < 8; ++k)
-        if (std::find(options.solved.begin(), options.solved.end(), LensValue(k)) == options.solved.end()) heldLens.push_back(k);
+        if (std::find(options.solved.begin(), options.solved.end(), LensValue(k)) == options.solved.end())
+            heldLens.push_back(k);
     for (size_t i = 0; i < lenses.size(); ++i) {
         if (!usedLens[i]) continue;
         // A group of their own: within a group Ceres orders by address, and where the lenses lie in memory is chance.
@@ -180,8 +185,10 @@ BundleSummary bundle(BundleProblem& problem, const BundleOptions& options) {
     for (size_t i = 0; i < views.size(); ++i) {
         if (!usedView[i]) continue;
         ordering->AddElementToGroup(views[i].data(), 1);
-        if (i < options.fixedViews.size() && options.fixedViews[i]) ceresProblem.SetParameterBlockConstant(views[i].data());
-        else if (options.rotationOnly) ceresProblem.SetManifold(views[i].data(), new ceres::SubsetManifold(6, {3, 4, 5}));
+        if (i < options.fixedViews.size() && options.fixedViews[i])
+            ceresProblem.SetParameterBlockConstant(views[i].data());
+        else if (options.rotationOnly)
+            ceresProblem.SetManifold(views[i].data(), new ceres::SubsetManifold(6, {3, 4, 5}));
     }
     for (size_t i = 0; i < points.size(); ++i) {
         if (!usedPoint[i]) continue;
@@ -209,7 +216,8 @@ BundleSummary bundle(BundleProblem& problem, const BundleOptions& options) {
     if (!summary.usable) return summary;
     for (size_t i = 0; i < views.size(); ++i) {
         const Eigen::Map<const Eigen::Vector3d> turn(views[i].data());
-        problem.views[i] = moved({Eigen::Matrix3d::Identity(), Eigen::Vector3d::Zero()}, turn, Eigen::Map<const Eigen::Vector3d>(views[i].data() + 3));
+        problem.views[i] = moved({Eigen::Matrix3d::Identity(), Eigen::Vector3d::Zero()}, turn,
+                                 Eigen::Map<const Eigen::Vector3d>(views[i].data() + 3));
     }
     for (size_t i = 0; i < lenses.size(); ++i) readBlock(lenses[i], problem.lenses[i]);
     problem.points = points;

@@ -32,11 +32,13 @@ std::optional<Eigen::Vector2d> project(const View& view, const Intrinsics& intri
     return intrinsics.pixelFromNormalised(n);
 }
 
-std::optional<Eigen::Vector2d> project(const CameraPose& pose, const Intrinsics& intrinsics, const Eigen::Vector3d& world) {
+std::optional<Eigen::Vector2d> project(const CameraPose& pose, const Intrinsics& intrinsics,
+                                       const Eigen::Vector3d& world) {
     return project(viewFromPose(pose), intrinsics, world);
 }
 
-std::optional<Eigen::Vector3d> worldRay(const CameraPose& pose, const Intrinsics& intrinsics, const Eigen::Vector2d& pixel) {
+std::optional<Eigen::Vector3d> worldRay(const CameraPose& pose, const Intrinsics& intrinsics,
+                                        const Eigen::Vector2d& pixel) {
     const auto n = intrinsics.normalisedFromPixel(pixel);
     if (!n) return std::nullopt;
     return (pose.worldFromCamera * (halfTurnX * Eigen::Vector3d(n->homogeneous()))).normalized();

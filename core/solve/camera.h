@@ -8,7 +8,8 @@
 
 namespace va {
 
-/// Inner geometry of a camera: how directions become pixels. `focalPx` counts rows; columns count focalPx / pixelAspect.
+/// Inner geometry of a camera: how directions become pixels. `focalPx` counts rows; columns count focalPx /
+/// pixelAspect.
 struct Intrinsics {
     double focalPx = 1000;
     double pixelAspect = 1;
@@ -22,7 +23,8 @@ struct Intrinsics {
     }
     /// Straight normalised point of a pixel; nothing where the lens model folds over.
     [[nodiscard]] std::optional<Eigen::Vector2d> normalisedFromPixel(const Eigen::Vector2d& pixel) const {
-        return lens.undistort({(pixel.x() - principalPoint.x()) * pixelAspect / focalPx, (pixel.y() - principalPoint.y()) / focalPx});
+        return lens.undistort(
+            {(pixel.x() - principalPoint.x()) * pixelAspect / focalPx, (pixel.y() - principalPoint.y()) / focalPx});
     }
 };
 
@@ -45,12 +47,14 @@ struct View {
 View viewFromPose(const CameraPose& pose);
 CameraPose poseFromView(const View& view);
 
-/// The one place where a world point becomes a pixel. Nothing for a point behind or in the camera's plane, or beyond the lens
-/// model's fold.
+/// The one place where a world point becomes a pixel. Nothing for a point behind or in the camera's plane, or beyond
+/// the lens model's fold.
 std::optional<Eigen::Vector2d> project(const View& view, const Intrinsics& intrinsics, const Eigen::Vector3d& world);
-std::optional<Eigen::Vector2d> project(const CameraPose& pose, const Intrinsics& intrinsics, const Eigen::Vector3d& world);
+std::optional<Eigen::Vector2d> project(const CameraPose& pose, const Intrinsics& intrinsics,
+                                       const Eigen::Vector3d& world);
 
 /// Unit direction in the world of the ray through a pixel.
-std::optional<Eigen::Vector3d> worldRay(const CameraPose& pose, const Intrinsics& intrinsics, const Eigen::Vector2d& pixel);
+std::optional<Eigen::Vector3d> worldRay(const CameraPose& pose, const Intrinsics& intrinsics,
+                                        const Eigen::Vector2d& pixel);
 
 }  // namespace va

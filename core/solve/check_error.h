@@ -6,18 +6,19 @@
 
 namespace va {
 
-/// What a held-back path says about the cameras: its point is placed from every other sighting and measured on the rest, and the
-/// other way round, so that no sighting judges itself.
+/// What a held-back path says about the cameras: its point is placed from every other sighting and measured on the
+/// rest, and the other way round, so that no sighting judges itself.
 struct CheckedPath {
-    Eigen::Vector3d position;   ///< from all its sightings
-    double sumSquares = 0;      ///< px², over `count` sightings
+    Eigen::Vector3d position;  ///< from all its sightings
+    double sumSquares = 0;     ///< px², over `count` sightings
     int count = 0;
     double worstPx = 0;
-    int worstFrame = 0;         ///< index
+    int worstFrame = 0;  ///< index
 };
 
-/// Nothing when the path is seen by fewer than six solved views, or by views too near to each other to place it. Gross outliers
-/// (beyond `limit` px, judged on the placement from all) are left out: a held-back path goes through the same sieve as the others.
+/// Nothing when the path is seen by fewer than six solved views, or by views too near to each other to place it. Gross
+/// outliers (beyond `limit` px, judged on the placement from all) are left out: a held-back path goes through the same
+/// sieve as the others.
 std::optional<CheckedPath> checkPath(const Reconstruction& r, int path, double limit);
 
 }  // namespace va

@@ -10,11 +10,11 @@
 namespace va {
 namespace {
 
-// Polynomials in x, y, z up to degree three, in the monomial order that elimination needs: the ten of degree three first,
-// then the ten that span the quotient ring.
-constexpr std::array<std::array<int, 3>, 20> monomials{{{3, 0, 0}, {2, 1, 0}, {1, 2, 0}, {0, 3, 0}, {2, 0, 1}, {1, 1, 1}, {0, 2, 1},
-                                                        {1, 0, 2}, {0, 1, 2}, {0, 0, 3}, {2, 0, 0}, {1, 1, 0}, {0, 2, 0}, {1, 0, 1},
-                                                        {0, 1, 1}, {0, 0, 2}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {0, 0, 0}}};
+// Polynomials in x, y, z up to degree three, in the monomial order that elimination needs: the ten of degree three
+// first, then the ten that span the quotient ring.
+constexpr std::array<std::array<int, 3>, 20> monomials{
+    {{3, 0, 0}, {2, 1, 0}, {1, 2, 0}, {0, 3, 0}, {2, 0, 1}, {1, 1, 1}, {0, 2, 1}, {1, 0, 2}, {0, 1, 2}, {0, 0, 3},
+     {2, 0, 0}, {1, 1, 0}, {0, 2, 0}, {1, 0, 1}, {0, 1, 1}, {0, 0, 2}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {0, 0, 0}}};
 
 constexpr int indexOf(int x, int y, int z) {
     for (int i = 0; i < 20; ++i)
@@ -34,7 +34,8 @@ constexpr auto makeProducts() {
     for (size_t i = 0; i < 20; ++i)
         for (size_t j = 0; j < 20; ++j) {
             const auto &a = monomials[i], &b = monomials[j];
-            t[i][j] = a[0] + a[1] + a[2] + b[0] + b[1] + b[2] <= 3 ? indexOf(a[0] + b[0], a[1] + b[1], a[2] + b[2]) : -1;
+            t[i][j] =
+                a[0] + a[1] + a[2] + b[0] + b[1] + b[2] <= 3 ? indexOf(a[0] + b[0], a[1] + b[1], a[2] + b[2]) : -1;
         }
     return t;
 }
@@ -55,7 +56,8 @@ Polynomial operator*(const Polynomial& a, const Polynomial& b) {
 std::vector<Eigen::Matrix3d> essentialFromFive(const Points2& a, const Points2& b, const std::vector<int>& five) {
     Eigen::Matrix<double, 5, 9> q;
     for (int k = 0; k < 5; ++k) {
-        const Eigen::Vector3d p = a[size_t(five[size_t(k)])].homogeneous(), r = b[size_t(five[size_t(k)])].homogeneous();
+        const Eigen::Vector3d p = a[size_t(five[size_t(k)])].homogeneous(),
+                              r = b[size_t(five[size_t(k)])].homogeneous();
         for (int i = 0; i < 3; ++i)
             for (int j = 0; j < 3; ++j) q(k, 3 * i + j) = r(i) * p(j);
     }
@@ -79,10 +81,12 @@ std::vector<Eigen::Matrix3d> essentialFromFive(const Points2& a, const Points2& 
     for (int i = 0, row = 0; i < 3; ++i)
         for (int j = 0; j < 3; ++j, ++row) {
             // 2 E Eᵀ E − trace(E Eᵀ) E = 0
-            const Polynomial p = (eet[i][0] * e[0][j] + eet[i][1] * e[1][j] + eet[i][2] * e[2][j]) * 2 - trace * e[i][j];
+            const Polynomial p =
+                (eet[i][0] * e[0][j] + eet[i][1] * e[1][j] + eet[i][2] * e[2][j]) * 2 - trace * e[i][j];
             m.row(row) = p.c.transpose();
         }
-    const Polynomial det = e[0][0] * (e[1][1] * e[2][2] - e[1][2] * e[2][1]) - e[0][1] * (e[1][0] * e[2][2] - e[1][2] * e[2][0]) +
+    const Polynomial det = e[0][0] * (e[1][1] * e[2][2] - e[1][2] * e[2][1]) -
+                           e[0][1] * (e[1][0] * e[2][2] - e[1][2] * e[2][0]) +
                            e[0][2] * (e[1][0] * e[2][1] - e[1][1] * e[2][0]);
     m.row(9) = det.c.transpose();
     const Eigen::FullPivLU<Eigen::Matrix<double, 10, 10>> lu(m.leftCols<10>());
@@ -127,7 +131,8 @@ SamplingResult<Eigen::Matrix3d> robustEssential(const Points2& a, const Points2&
         [&](const Eigen::Matrix3d& e, int i) { return sampsonError2(e, a[size_t(i)], b[size_t(i)]); });
 }
 
-std::optional<View> poseFromEssential(const Eigen::Matrix3d& e, const Points2& a, const Points2& b, const std::vector<char>& agrees) {
+std::optional<View> poseFromEssential(const Eigen::Matrix3d& e, const Points2& a, const Points2& b,
+                                      const std::vector<char>& agrees) {
     const Eigen::JacobiSVD<Eigen::Matrix3d> svd(e, Eigen::ComputeFullU | Eigen::ComputeFullV);
     Eigen::Matrix3d u = svd.matrixU(), v = svd.matrixV(), w;
     if (u.determinant() < 0) u.col(2) *= -1;

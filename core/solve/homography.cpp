@@ -67,7 +67,8 @@ SamplingResult<Eigen::Matrix3d> robustHomography(const Points2& a, const Points2
         if (result.agrees[i]) use.push_back(int(i));
     if (const auto better = homographyFrom(a, b, use)) {
         double cost = 0;
-        for (size_t i = 0; i < a.size(); ++i) cost += std::min(transferError2(*better, a[i], b[i]), options.threshold * options.threshold);
+        for (size_t i = 0; i < a.size(); ++i)
+            cost += std::min(transferError2(*better, a[i], b[i]), options.threshold * options.threshold);
         if (cost < result.cost) {
             result.model = *better;
             result.cost = cost;

@@ -10,7 +10,8 @@ namespace va {
 
 double medianMove(const Sightings& s, int frameA, int frameB) {
     std::vector<double> moves;
-    for (const auto& [i, j] : s.shared(frameA, frameB)) moves.push_back((s.all[size_t(i)].pixel - s.all[size_t(j)].pixel).norm());
+    for (const auto& [i, j] : s.shared(frameA, frameB))
+        moves.push_back((s.all[size_t(i)].pixel - s.all[size_t(j)].pixel).norm());
     return moves.size() < 8 ? -1 : median(std::move(moves));
 }
 
@@ -53,16 +54,19 @@ std::vector<StartPair> rankStartPairs(const Sightings& s, const std::vector<int>
             const auto h = robustHomography(a, b, options);
             if (!h.found) continue;
             std::vector<double> off;
-            for (size_t k = 0; k < a.size(); ++k) off.push_back(std::sqrt(std::min(1e6, transferError2(h.model, a[k], b[k]))));
+            for (size_t k = 0; k < a.size(); ++k)
+                off.push_back(std::sqrt(std::min(1e6, transferError2(h.model, a[k], b[k]))));
             std::nth_element(off.begin(), off.begin() + std::ptrdiff_t(off.size() * 3 / 4), off.end());
-            out.push_back({keyframes[i], keyframes[j], int(pairs.size()), off[off.size() * 3 / 4], double(h.agreeing) / double(a.size())});
+            out.push_back({keyframes[i], keyframes[j], int(pairs.size()), off[off.size() * 3 / 4],
+                           double(h.agreeing) / double(a.size())});
         }
     }
     const auto worth = [&](const StartPair& p) {
         // Beyond a thirtieth of the width more parallax adds little and costs shared paths.
         return std::min(p.parallax, s.width / 30.0) * std::sqrt(double(p.shared));
     };
-    std::stable_sort(out.begin(), out.end(), [&](const StartPair& x, const StartPair& y) { return worth(x) > worth(y); });
+    std::stable_sort(out.begin(), out.end(),
+                     [&](const StartPair& x, const StartPair& y) { return worth(x) > worth(y); });
     return out;
 }
 

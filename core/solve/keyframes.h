@@ -6,15 +6,17 @@
 
 namespace va {
 
-/// Frames (indices) that carry the structure: a new one whenever the picture moved on by about a twenty-fifth of its width, or a third
-/// of the features was lost, since the one before. Always holds the first and the last frame that see enough.
+/// Frames (indices) that carry the structure: a new one whenever the picture moved on by about a twenty-fifth of its
+/// width, or a third of the features was lost, since the one before. Always holds the first and the last frame that see
+/// enough.
 std::vector<int> chooseKeyframes(const Sightings& s);
 
 /// A pair of keyframes to start from.
 struct StartPair {
-    int a = 0, b = 0;        ///< frame indices
-    int shared = 0;          ///< paths seen in both
-    double parallax = 0;     ///< px: upper-quartile distance from the homography that explains most; what a turn alone can't explain
+    int a = 0, b = 0;  ///< frame indices
+    int shared = 0;    ///< paths seen in both
+    double parallax =
+        0;  ///< px: upper-quartile distance from the homography that explains most; what a turn alone can't explain
     double homographyShare = 0;  ///< share of shared paths that the homography explains to within a pixel
 };
 

@@ -60,7 +60,8 @@ bool Reconstruction::begin(int frameA, int frameB, uint64_t seed) {
     for (size_t k = 0; k < pairs.size(); ++k) {
         if (!e.agrees[k]) continue;
         const auto point = triangulate({{&*views_[size_t(frameA)], a[k], 1}, {&*views_[size_t(frameB)], b[k], 1}});
-        if (point && point->angle > 0.003) points_[size_t(sightings_.all[size_t(pairs[k].first)].path)] = point->position;
+        if (point && point->angle > 0.003)
+            points_[size_t(sightings_.all[size_t(pairs[k].first)].path)] = point->position;
     }
     return pointCount() >= 12;
 }
@@ -132,12 +133,14 @@ double Reconstruction::robustScale() const {
     std::vector<double> lengths;
     for (const PathSighting& s : sightings_.all) {
         if (sightings_.heldBack[size_t(s.path)]) continue;
-        if (const auto r = residual(s)) lengths.push_back((s.whiten * *r).norm() * (pathWeight_.empty() ? 1 : pathWeight_[size_t(s.path)]));
+        if (const auto r = residual(s))
+            lengths.push_back((s.whiten * *r).norm() * (pathWeight_.empty() ? 1 : pathWeight_[size_t(s.path)]));
     }
     return std::max(0.05, median(std::move(lengths)) / rayleighMedian);
 }
 
-BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors, int iterations, double stop,
+BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved,
+                                     const std::vector<BundleOptions::Prior>& priors, int iterations, double stop,
                                      const std::function<bool()>& cancelled, int every) {
     BundleProblem problem;
     std::vector<int> viewIndex(views_.size(), -1), pointIndex(points_.size(), -1), viewFrame, pointPath;
@@ -150,7 +153,8 @@ BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved, const
     }
     scale_ = robustScale();
     for (const PathSighting& s : sightings_.all) {
-        if (!s.use || viewIndex[size_t(s.frame)] < 0 || !points_[size_t(s.path)] || sightings_.heldBack[size_t(s.path)]) continue;
+        if (!s.use || viewIndex[size_t(s.frame)] < 0 || !points_[size_t(s.path)] || sightings_.heldBack[size_t(s.path)])
+            continue;
         int& at = pointIndex[size_t(s.path)];
         if (at < 0) {
             at = int(problem.points.size());
@@ -191,7 +195,8 @@ void Reconstruction::hangFrames() {
     });
 }
 
-void Reconstruction::collect(int frame, Points3& world, Points2& seen, std::vector<double>& weights, bool usedOnly) const {
+void Reconstruction::collect(int frame, Points3& world, Points2& seen, std::vector<double>& weights,
+                             bool usedOnly) const {
     for (int i : sightings_.byFrame[size_t(frame)]) {
         const PathSighting& s = sightings_.all[size_t(i)];
         const auto& point = points_[size_t(s.path)];
@@ -219,8 +224,10 @@ void Reconstruction::judge(double limit) {
             const auto r = residual(s);
             behind += !r;
             const double weight = pathWeight_.empty() ? 1 : pathWeight_[size_t(p)];
-            // In sigmas of the noise, but never so tight that a well-measured sighting is lost to a few hundredths of a pixel.
-            s.use = r && ((s.whiten * *r).norm() * weight < limit * scale_ || r->norm() < 0.1) && (slideLimit_ == 0 || r->norm() < 3 * slideLimit_);
+            // In sigmas of the noise, but never so tight that a well-measured sighting is lost to a few hundredths of a
+            // pixel.
+            s.use = r && ((s.whiten * *r).norm() * weight < limit * scale_ || r->norm() < 0.1) &&
+                    (slideLimit_ == 0 || r->norm() < 3 * slideLimit_);
             used += s.use;
         }
         if (used < 3 || used * 2 < seen || behind > 0) points_[size_t(p)].reset();
@@ -276,7 +283,8 @@ double Reconstruction::truncatedCost() const {
         if (!views_[size_t(s.frame)] || sightings_.heldBack[size_t(s.path)]) continue;
         ++n;
         const auto r = residual(s);
-        // Against a fixed yardstick of a third of a pixel: whitening would let one hypothesis hide behind its own scale.
+        // Against a fixed yardstick of a third of a pixel: whitening would let one hypothesis hide behind its own
+        // scale.
         sum += r ? std::min(9.0, r->squaredNorm() * 9) : 9.0;
     }
     return n > 0 ? sum / n : 9.0;

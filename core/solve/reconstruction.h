@@ -10,34 +10,41 @@
 
 namespace va {
 
-/// A growing free-move reconstruction: views for some frames, points for some paths, one lens. Each function is one step of the
-/// method in docs/methods.md; the caller (solver.cpp) decides their order. World: the first view's axes, vision convention.
+/// A growing free-move reconstruction: views for some frames, points for some paths, one lens. Each function is one
+/// step of the method in docs/methods.md; the caller (solver.cpp) decides their order. World: the first view's axes,
+/// vision convention.
 class Reconstruction {
   public:
-    Reconstruction(Sightings sightings, Intrinsics start) : sightings_(std::move(sightings)), lens_(std::move(start)),
-        views_(sightings_.frames.size()), points_(sightings_.pathIds.size()), slides_(sightings_.pathIds.size(), 0) {}
+    Reconstruction(Sightings sightings, Intrinsics start)
+        : sightings_(std::move(sightings)),
+          lens_(std::move(start)),
+          views_(sightings_.frames.size()),
+          points_(sightings_.pathIds.size()),
+          slides_(sightings_.pathIds.size(), 0) {}
 
     /// Starts from two frames by a robust essential matrix. False when it can't be had or too few points come of it.
     bool begin(int frameA, int frameB, uint64_t seed);
-    /// Adds a frame by resection against the points it sees, starting from `near` if given. False with fewer than eight points
-    /// or when fewer than half agree.
+    /// Adds a frame by resection against the points it sees, starting from `near` if given. False with fewer than eight
+    /// points or when fewer than half agree.
     bool addFrame(int frame, uint64_t seed, const View* near = nullptr);
-    /// Gives a place to every path that has none yet and is seen by two solved views under at least `leastAngle` radians.
+    /// Gives a place to every path that has none yet and is seen by two solved views under at least `leastAngle`
+    /// radians.
     int addPoints(double leastAngle);
     /// Bundle over the solved views (every n-th frame when `every` > 1); `solved` lens values are free.
-    BundleSummary refine(const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors, int iterations, double stop,
-                         const std::function<bool()>& cancelled = {}, int every = 1);
+    BundleSummary refine(const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
+                         int iterations, double stop, const std::function<bool()>& cancelled = {}, int every = 1);
     /// Fits every solved view to the points as they stand.
     void hangFrames();
-    /// Marks sightings farther than `limit` robust sigmas as not used, brings back those within, and drops points that are left with
-    /// fewer than three sightings, lie behind a camera, or of whose sightings fewer than half agree.
+    /// Marks sightings farther than `limit` robust sigmas as not used, brings back those within, and drops points that
+    /// are left with fewer than three sightings, lie behind a camera, or of whose sightings fewer than half agree.
     void judge(double limit);
-    /// Weighs every path by how well it fits: a path that slides or sits on an edge has errors that are alike from frame to frame,
-    /// and counting each frame as new evidence would let it bend the camera.
+    /// Weighs every path by how well it fits: a path that slides or sits on an edge has errors that are alike from
+    /// frame to frame, and counting each frame as new evidence would let it bend the camera.
     void weighPaths();
 
-    /// Takes out paths whose own error is more than `times` the median path's and above `never` px: they slide along an edge, or their window
-    /// holds two surfaces. They count little by their weight already; out they are so that what is left can be trusted one by one.
+    /// Takes out paths whose own error is more than `times` the median path's and above `never` px: they slide along an
+    /// edge, or their window holds two surfaces. They count little by their weight already; out they are so that what
+    /// is left can be trusted one by one.
     void setAsideSliding(double times, double never);
     [[nodiscard]] bool slides(int path) const { return slides_[size_t(path)]; }
     /// Path error in px above which the last setAsideSliding() took a path out; 0 before.
@@ -54,13 +61,16 @@ class Reconstruction {
     [[nodiscard]] const Sightings& sightings() const { return sightings_; }
     /// Points that the frame sees and that have a place.
     [[nodiscard]] int placedIn(int frame) const;
-    /// Mean of min(whitened error², 9) over all sightings of the solved frames, unplaced ones counting 9: compares hypotheses.
+    /// Mean of min(whitened error², 9) over all sightings of the solved frames, unplaced ones counting 9: compares
+    /// hypotheses.
     [[nodiscard]] double truncatedCost() const;
     /// Reprojection error in px, or nothing when the sighting's view or point is missing.
     [[nodiscard]] std::optional<Eigen::Vector2d> residual(const PathSighting& s) const;
 
   private:
-    [[nodiscard]] std::optional<Eigen::Vector2d> straight(const PathSighting& s) const { return lens_.normalisedFromPixel(s.pixel); }
+    [[nodiscard]] std::optional<Eigen::Vector2d> straight(const PathSighting& s) const {
+        return lens_.normalisedFromPixel(s.pixel);
+    }
     void collect(int frame, Points3& world, Points2& seen, std::vector<double>& weights, bool usedOnly) const;
     /// Robust sigma of whitened errors: median of the used ones over that of a unit Rayleigh distribution.
     [[nodiscard]] double robustScale() const;

@@ -46,7 +46,8 @@ double error2(const View& view, const Eigen::Vector3d& world, const Eigen::Vecto
 
 View moved(const View& view, const Eigen::Vector3d& turn, const Eigen::Vector3d& move) {
     const double angle = turn.norm();
-    const Eigen::Matrix3d r = angle > 0 ? Eigen::AngleAxisd(angle, turn / angle).toRotationMatrix() : Eigen::Matrix3d(Eigen::Matrix3d::Identity());
+    const Eigen::Matrix3d r = angle > 0 ? Eigen::AngleAxisd(angle, turn / angle).toRotationMatrix()
+                                        : Eigen::Matrix3d(Eigen::Matrix3d::Identity());
     return {r * view.rotation, r * view.shift + move};
 }
 
@@ -56,13 +57,15 @@ std::vector<View> viewsFromThree(const Points3& world, const Points2& straight, 
         w.col(k) = world[size_t(three[size_t(k)])];
         f.col(k) = straight[size_t(three[size_t(k)])].homogeneous().normalized();
     }
-    const double a2 = (w.col(1) - w.col(2)).squaredNorm(), b2 = (w.col(0) - w.col(2)).squaredNorm(), c2 = (w.col(0) - w.col(1)).squaredNorm();
+    const double a2 = (w.col(1) - w.col(2)).squaredNorm(), b2 = (w.col(0) - w.col(2)).squaredNorm(),
+                 c2 = (w.col(0) - w.col(1)).squaredNorm();
     if (!((w.col(1) - w.col(0)).cross(w.col(2) - w.col(0)).norm() > 1e-9 * b2)) return {};
     const double ca = f.col(1).dot(f.col(2)), cb = f.col(0).dot(f.col(2)), cg = f.col(0).dot(f.col(1));
     const double p = (a2 - c2) / b2, q = (a2 + c2) / b2;
     const double c4 = (p - 1) * (p - 1) - 4 * c2 / b2 * ca * ca;
     const double c3 = 4 * (p * (1 - p) * cb - (1 - q) * ca * cg + 2 * c2 / b2 * ca * ca * cb);
-    const double cc = 2 * (p * p - 1 + 2 * p * p * cb * cb + 2 * (b2 - c2) / b2 * ca * ca - 4 * q * ca * cb * cg + 2 * (b2 - a2) / b2 * cg * cg);
+    const double cc = 2 * (p * p - 1 + 2 * p * p * cb * cb + 2 * (b2 - c2) / b2 * ca * ca - 4 * q * ca * cb * cg +
+                           2 * (b2 - a2) / b2 * cg * cg);
     const double c1 = 4 * (-p * (1 + p) * cb + 2 * a2 / b2 * cg * cg * cb - (1 - q) * ca * cg);
     const double c0 = (1 + p) * (1 + p) - 4 * a2 / b2 * cg * cg;
     std::vector<View> out;
@@ -95,11 +98,13 @@ SamplingResult<View> robustResection(const Points3& world, const Points2& straig
     result.model = refineView(result.model, w, s, std::vector<double>(w.size(), weight), 0.5);
     result.agreeing = 0;
     for (size_t i = 0; i < world.size(); ++i)
-        result.agreeing += result.agrees[i] = error2(result.model, world[i], straight[i]) < options.threshold * options.threshold;
+        result.agreeing += result.agrees[i] =
+            error2(result.model, world[i], straight[i]) < options.threshold * options.threshold;
     return result;
 }
 
-View refineView(View view, const Points3& world, const Points2& straight, const std::vector<double>& weights, double bend) {
+View refineView(View view, const Points3& world, const Points2& straight, const std::vector<double>& weights,
+                double bend) {
     if (world.size() < 3) return view;
     const auto cost = [&](const View& v) {
         double sum = 0;

@@ -10,17 +10,19 @@ namespace va {
 
 using Points3 = std::vector<Eigen::Vector3d>;
 
-/// The up to four views that see three world points at three straight normalised positions (Grunert 1841, in the form of Haralick,
-/// Lee, Ottenberg & Nölle, IJCV 1994). None for collinear points.
+/// The up to four views that see three world points at three straight normalised positions (Grunert 1841, in the form
+/// of Haralick, Lee, Ottenberg & Nölle, IJCV 1994). None for collinear points.
 std::vector<View> viewsFromThree(const Points3& world, const Points2& straight, const std::vector<int>& three);
 
 /// View from many points, some of them wrong: sampled threes, then refineView on all that agree.
 /// `threshold` in normalised units (px / focal length in px).
 SamplingResult<View> robustResection(const Points3& world, const Points2& straight, const SamplingOptions& options);
 
-/// Improves a view so that Σ ρ(weight · |projection − straight|²) is smallest, ρ being Huber's function with its bend at
-/// `bend` (in √(weight)·distance); Levenberg–Marquardt over six parameters. Points behind the camera are left out. Needs three points.
-View refineView(View start, const Points3& world, const Points2& straight, const std::vector<double>& weights, double bend);
+/// Improves a view so that Σ ρ(weight · |projection − straight|²) is smallest, ρ being Huber's function with its bend
+/// at `bend` (in √(weight)·distance); Levenberg–Marquardt over six parameters. Points behind the camera are left out.
+/// Needs three points.
+View refineView(View start, const Points3& world, const Points2& straight, const std::vector<double>& weights,
+                double bend);
 
 /// A view turned by `turn` (rotation vector, in camera axes) and moved by `move`.
 View moved(const View& view, const Eigen::Vector3d& turn, const Eigen::Vector3d& move);

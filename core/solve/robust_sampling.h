@@ -21,7 +21,7 @@ struct SamplingResult {
     Model model{};
     std::vector<char> agrees;  ///< one a datum
     int agreeing = 0;
-    double cost = 0;           ///< Σ min(error², threshold²)
+    double cost = 0;  ///< Σ min(error², threshold²)
 };
 
 /// Draws minimal samples, makes models from them, keeps the one with the smallest truncated squared error (MSAC, Torr &
@@ -29,7 +29,8 @@ struct SamplingResult {
 /// `solve(sample, models)` appends the models of a sample of indices; `error2(model, index)` is a squared error.
 /// With fewer data than a sample nothing is found.
 template <class Model, class Solve, class Error2>
-SamplingResult<Model> robustSampling(int data, int sampleSize, const SamplingOptions& options, Solve solve, Error2 error2) {
+SamplingResult<Model> robustSampling(int data, int sampleSize, const SamplingOptions& options, Solve solve,
+                                     Error2 error2) {
     SamplingResult<Model> best;
     if (data < sampleSize) return best;
     std::mt19937_64 random(options.seed);

@@ -21,15 +21,17 @@ Eigen::Matrix3d rotationBetween(const Rays& a, const Rays& b, const std::vector<
     return svd.matrixU() * sign.asDiagonal() * svd.matrixV().transpose();
 }
 
-RotationSolve solveFrom(const Sightings& s, const std::vector<int>& frames, const Intrinsics& lens, const std::vector<LensValue>& solved,
-                        const std::vector<BundleOptions::Prior>& priors, uint64_t seed) {
+RotationSolve solveFrom(const Sightings& s, const std::vector<int>& frames, const Intrinsics& lens,
+                        const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
+                        uint64_t seed) {
     RotationSolve out;
     out.frames = frames;
     out.rotations.assign(frames.size(), Eigen::Matrix3d::Identity());
     for (size_t k = 1; k < frames.size(); ++k) {
         Rays a, b;
         for (const auto& [i, j] : s.shared(frames[k - 1], frames[k])) {
-            const auto p = lens.normalisedFromPixel(s.all[size_t(i)].pixel), q = lens.normalisedFromPixel(s.all[size_t(j)].pixel);
+            const auto p = lens.normalisedFromPixel(s.all[size_t(i)].pixel),
+                       q = lens.normalisedFromPixel(s.all[size_t(j)].pixel);
             if (p && q) a.push_back(p->homogeneous().normalized()), b.push_back(q->homogeneous().normalized());
         }
         SamplingOptions options;
@@ -38,7 +40,9 @@ RotationSolve solveFrom(const Sightings& s, const std::vector<int>& frames, cons
         options.seed = seed + k;
         const auto r = robustSampling<Eigen::Matrix3d>(
             int(a.size()), 2, options,
-            [&](const std::vector<int>& sample, std::vector<Eigen::Matrix3d>& models) { models.push_back(rotationBetween(a, b, sample)); },
+            [&](const std::vector<int>& sample, std::vector<Eigen::Matrix3d>& models) {
+                models.push_back(rotationBetween(a, b, sample));
+            },
             [&](const Eigen::Matrix3d& m, int i) { return (m * a[size_t(i)] - b[size_t(i)]).squaredNorm(); });
         if (!r.found) return out;
         std::vector<int> use;
@@ -95,8 +99,9 @@ RotationSolve solveFrom(const Sightings& s, const std::vector<int>& frames, cons
 
 }  // namespace
 
-RotationSolve solveRotationOnly(const Sightings& s, const std::vector<int>& frames, const Intrinsics& lens, const std::vector<LensValue>& solved,
-                                const std::vector<BundleOptions::Prior>& priors, uint64_t seed) {
+RotationSolve solveRotationOnly(const Sightings& s, const std::vector<int>& frames, const Intrinsics& lens,
+                                const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
+                                uint64_t seed) {
     RotationSolve best;
     if (frames.size() < 2) return best;
     const bool focalFree = std::find(solved.begin(), solved.end(), LensValue::focal) != solved.end();

@@ -18,11 +18,12 @@ struct RotationSolve {
     double upperPx = 0;                       ///< 90th percentile of the error: what parallax would show in
 };
 
-/// Solves rotations over the given frames (indices, in order; neighbours must share paths). Rotations start from the two-point fit of ray
-/// bundles between neighbours (Kabsch 1976, sampled), then all are bundled with the lens values in `solved`. `lens` is the start; several focal
-/// lengths are tried when LensValue::focal is among them. A turn of less than about two degrees does not determine the
-/// focal length: it then stays near the start.
-RotationSolve solveRotationOnly(const Sightings& s, const std::vector<int>& frames, const Intrinsics& lens, const std::vector<LensValue>& solved,
-                                const std::vector<BundleOptions::Prior>& priors, uint64_t seed);
+/// Solves rotations over the given frames (indices, in order; neighbours must share paths). Rotations start from the
+/// two-point fit of ray bundles between neighbours (Kabsch 1976, sampled), then all are bundled with the lens values in
+/// `solved`. `lens` is the start; several focal lengths are tried when LensValue::focal is among them. A turn of less
+/// than about two degrees does not determine the focal length: it then stays near the start.
+RotationSolve solveRotationOnly(const Sightings& s, const std::vector<int>& frames, const Intrinsics& lens,
+                                const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
+                                uint64_t seed);
 
 }  // namespace va

@@ -14,7 +14,8 @@ Eigen::Matrix2d whitener(const PathPoint& p) {
     c << p.sxx, p.sxy, p.sxy, p.syy;
     const Eigen::LLT<Eigen::Matrix2d> chol(c);
     // A path from elsewhere may come without a covariance: a tenth of a pixel is what following usually reaches.
-    if (!(c(0, 0) > 0) || !(c(1, 1) > 0) || chol.info() != Eigen::Success || !c.allFinite()) return Eigen::Matrix2d::Identity() * 10.0;
+    if (!(c(0, 0) > 0) || !(c(1, 1) > 0) || chol.info() != Eigen::Success || !c.allFinite())
+        return Eigen::Matrix2d::Identity() * 10.0;
     return chol.matrixL().solve(Eigen::Matrix2d::Identity());
 }
 
@@ -29,7 +30,8 @@ double median(std::vector<double> values) {
 
 int Sightings::find(int path, int frame) const {
     const auto [begin, end] = ofPath[size_t(path)];
-    const auto it = std::lower_bound(all.begin() + begin, all.begin() + end, frame, [](const PathSighting& s, int f) { return s.frame < f; });
+    const auto it = std::lower_bound(all.begin() + begin, all.begin() + end, frame,
+                                     [](const PathSighting& s, int f) { return s.frame < f; });
     return it != all.begin() + end && it->frame == frame ? int(it - all.begin()) : -1;
 }
 
@@ -43,7 +45,8 @@ std::vector<std::pair<int, int>> Sightings::shared(int frameA, int frameB) const
     return out;
 }
 
-Sightings layOut(const std::vector<Path>& paths, const std::vector<int>& frames, int width, int height, double heldBackShare, uint64_t seed) {
+Sightings layOut(const std::vector<Path>& paths, const std::vector<int>& frames, int width, int height,
+                 double heldBackShare, uint64_t seed) {
     Sightings s;
     s.width = width;
     s.height = height;
@@ -53,8 +56,8 @@ Sightings layOut(const std::vector<Path>& paths, const std::vector<int>& frames,
     for (size_t i = 0; i < frames.size(); ++i) indexOf[frames[i]] = int(i);
     for (const Path& path : paths) {
         if (path.setAside) continue;
-        // Where the reference was re-taken the spot may have moved a little: each stretch becomes a point of its own, so that the
-        // re-take can't bend the camera.
+        // Where the reference was re-taken the spot may have moved a little: each stretch becomes a point of its own,
+        // so that the re-take can't bend the camera.
         for (size_t from = 0, to = 0; from < path.points.size(); from = to) {
             const int begin = int(s.all.size());
             for (to = from; to < path.points.size() && path.points[to].chain == path.points[from].chain; ++to) {

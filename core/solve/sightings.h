@@ -14,17 +14,17 @@ struct PathSighting {
     int frame = 0;  ///< index into Sightings::frames
     Eigen::Vector2d pixel = Eigen::Vector2d::Zero();
     Eigen::Matrix2d whiten = Eigen::Matrix2d::Identity();  ///< inverse square root of the covariance, 1/px
-    bool use = true;  ///< false: set aside by the solve as an outlier
+    bool use = true;                                       ///< false: set aside by the solve as an outlier
 };
 
 /// The paths of a shot laid out for solving: by frame and by path.
 struct Sightings {
     int width = 0, height = 0;
-    std::vector<int> frames;               ///< frame numbers in order
-    std::vector<int> pathIds;              ///< Path::id
-    std::vector<char> heldBack;            ///< one a path: kept out of the solve to measure the check error
-    std::vector<PathSighting> all;         ///< sorted by path, then frame
-    std::vector<std::vector<int>> byFrame; ///< indices into `all`
+    std::vector<int> frames;                  ///< frame numbers in order
+    std::vector<int> pathIds;                 ///< Path::id
+    std::vector<char> heldBack;               ///< one a path: kept out of the solve to measure the check error
+    std::vector<PathSighting> all;            ///< sorted by path, then frame
+    std::vector<std::vector<int>> byFrame;    ///< indices into `all`
     std::vector<std::pair<int, int>> ofPath;  ///< begin and end in `all`
 
     [[nodiscard]] int frameCount() const { return int(frames.size()); }
@@ -35,9 +35,11 @@ struct Sightings {
     [[nodiscard]] std::vector<std::pair<int, int>> shared(int frameA, int frameB) const;
 };
 
-/// Lays out what is not set aside and lies in `frames`. About `heldBackShare` of the paths with at least eight sightings are held
-/// back, chosen by a seeded draw among neighbours in the picture, so that they cover the frame as the others do.
-Sightings layOut(const std::vector<Path>& paths, const std::vector<int>& frames, int width, int height, double heldBackShare, uint64_t seed);
+/// Lays out what is not set aside and lies in `frames`. About `heldBackShare` of the paths with at least eight
+/// sightings are held back, chosen by a seeded draw among neighbours in the picture, so that they cover the frame as
+/// the others do.
+Sightings layOut(const std::vector<Path>& paths, const std::vector<int>& frames, int width, int height,
+                 double heldBackShare, uint64_t seed);
 
 /// Median of a copy of the values; 0 for none.
 double median(std::vector<double> values);

@@ -17,11 +17,11 @@ enum class Motion { none, free, rotation, fixed };
 /// Why there is no full solve.
 enum class SolveTrouble {
     none,
-    tooFewFrames,   ///< fewer than two frames with features
-    tooFewPaths,    ///< not enough paths anywhere
-    noParallax,     ///< the camera only turns or stands: no depth can be had
-    noStart,        ///< parallax, but no pair of frames gave a first camera
-    growthStopped   ///< some frames could not be reached
+    tooFewFrames,  ///< fewer than two frames with features
+    tooFewPaths,   ///< not enough paths anywhere
+    noParallax,    ///< the camera only turns or stands: no depth can be had
+    noStart,       ///< parallax, but no pair of frames gave a first camera
+    growthStopped  ///< some frames could not be reached
 };
 
 struct SolvedFrame {
@@ -29,8 +29,8 @@ struct SolvedFrame {
     bool solved = false;
     CameraPose pose;
     double focalPx = 0;
-    double rmsPx = 0;    ///< over the sightings used in this frame
-    int sightings = 0;   ///< used
+    double rmsPx = 0;   ///< over the sightings used in this frame
+    int sightings = 0;  ///< used
 };
 
 struct SolvedPoint {
@@ -39,9 +39,9 @@ struct SolvedPoint {
     double rmsPx = 0;
     double worstPx = 0;
     int worstFrame = 0;
-    int sightings = 0;       ///< used
-    FrameRange stretch;      ///< frames of the path that this point stands for
-    bool heldBack = false;   ///< placed afterwards, from a path that the solve did not use
+    int sightings = 0;      ///< used
+    FrameRange stretch;     ///< frames of the path that this point stands for
+    bool heldBack = false;  ///< placed afterwards, from a path that the solve did not use
 };
 
 /// A path or some of its frames that the solve did not believe.
@@ -55,16 +55,17 @@ struct SolveOutlier {
 struct SolveResult {
     Motion motion = Motion::none;
     SolveTrouble trouble = SolveTrouble::none;
-    Intrinsics lens;                    ///< shared by all frames
-    std::vector<SolvedFrame> frames;    ///< one for every frame asked for
+    Intrinsics lens;                  ///< shared by all frames
+    std::vector<SolvedFrame> frames;  ///< one for every frame asked for
     std::vector<SolvedPoint> points;
     std::vector<SolveOutlier> outliers;
-    double rmsPx = 0;                   ///< fit error: root mean square over all sightings used
-    double checkRmsPx = -1;             ///< on held-back paths; negative when there were none
+    double rmsPx = 0;        ///< fit error: root mean square over all sightings used
+    double checkRmsPx = -1;  ///< on held-back paths; negative when there were none
     int checkPaths = 0;
-    double parallaxPx = 0;              ///< of the best pair of frames, beyond what a turn explains
-    double rotationRmsPx = 0;           ///< error that is left when the camera may only turn
-    std::vector<double> parallaxByFrame; ///< widest ray angle (degrees, median over points) between the frame and the first
+    double parallaxPx = 0;     ///< of the best pair of frames, beyond what a turn explains
+    double rotationRmsPx = 0;  ///< error that is left when the camera may only turn
+    std::vector<double>
+        parallaxByFrame;  ///< widest ray angle (degrees, median over points) between the frame and the first
     double solveSeconds = 0;
 
     [[nodiscard]] bool has() const { return motion != Motion::none; }

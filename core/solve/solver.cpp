@@ -22,8 +22,10 @@ namespace {
 class Solver {
   public:
     Solver(const std::vector<Path>& paths, const SolveRequest& request, Progress& progress)
-        : request_(request), progress_(progress),
-          sightings_(layOut(paths, request.frames, request.width, request.height, request.heldBackShare, request.seed)) {
+        : request_(request),
+          progress_(progress),
+          sightings_(
+              layOut(paths, request.frames, request.width, request.height, request.heldBackShare, request.seed)) {
         lens_.pixelAspect = request.pixelAspect;
         lens_.principalPoint = {(request.width - 1) / 2.0, (request.height - 1) / 2.0};
         lens_.lens = request.distortion == Known::unknown ? BrownConrady{} : request.lens;
@@ -46,15 +48,21 @@ class Solver {
         for (int f : request_.frames) result_.frames.push_back({f, false, {}, 0, 0, 0});
         keyframes_ = chooseKeyframes(sightings_);
         if (keyframes_.size() < 2) {
-            const bool anywhere = std::any_of(sightings_.byFrame.begin(), sightings_.byFrame.end(), [](const auto& f) { return f.size() >= 8; });
-            result_.trouble = request_.frames.size() < 2 || anywhere ? SolveTrouble::tooFewFrames : SolveTrouble::tooFewPaths;
+            const bool anywhere = std::any_of(sightings_.byFrame.begin(), sightings_.byFrame.end(),
+                                              [](const auto& f) { return f.size() >= 8; });
+            result_.trouble =
+                request_.frames.size() < 2 || anywhere ? SolveTrouble::tooFewFrames : SolveTrouble::tooFewPaths;
             return;
         }
-        const MotionEvidence evidence = chooseMotion(sightings_, keyframes_, lens_, lensValues(), priors(), request_.seed);
+        const MotionEvidence evidence =
+            chooseMotion(sightings_, keyframes_, lens_, lensValues(), priors(), request_.seed);
         result_.rotationRmsPx = evidence.rotation.found ? evidence.rotation.robustRmsPx : -1;
         if (evidence.motion == Motion::fixed) return takeFixed();
         pairs_ = rankStartPairs(sightings_, keyframes_, request_.seed);
-        if (!pairs_.empty()) result_.parallaxPx = std::max_element(pairs_.begin(), pairs_.end(), [](auto& a, auto& b) { return a.parallax < b.parallax; })->parallax;
+        if (!pairs_.empty())
+            result_.parallaxPx = std::max_element(pairs_.begin(), pairs_.end(), [](auto& a, auto& b) {
+                                     return a.parallax < b.parallax;
+                                 })->parallax;
         if (evidence.motion == Motion::rotation) return takeRotation(evidence.rotation);
         progress_.check();
         solveFree();
@@ -98,11 +106,18 @@ class Solver {
         takeFree(*best);
     }
 
-    /// Tries focal lengths on the best start pairs, each grown over a few keyframes, and keeps the one that explains most.
+    /// Tries focal lengths on the best start pairs, each grown over a few keyframes, and keeps the one that explains
+    /// most.
     std::unique_ptr<Reconstruction> findStart() {
         std::vector<double> focals{lens_.focalPx};
-        if (request_.focal == Known::unknown) focals = {lens_.focalPx * 0.65, lens_.focalPx, lens_.focalPx * 1.6, lens_.focalPx * 2.6};
-        struct Try { StartPair pair; double focal; std::unique_ptr<Reconstruction> r; double cost = 9; };
+        if (request_.focal == Known::unknown)
+            focals = {lens_.focalPx * 0.65, lens_.focalPx, lens_.focalPx * 1.6, lens_.focalPx * 2.6};
+        struct Try {
+            StartPair pair;
+            double focal;
+            std::unique_ptr<Reconstruction> r;
+            double cost = 9;
+        };
         std::vector<Try> tries;
         for (size_t p = 0; p < std::min<size_t>(2, pairs_.size()); ++p)
             for (double f : focals) tries.push_back({pairs_[p], f, nullptr, 9});
@@ -133,7 +148,8 @@ class Solver {
         for (int k : keyframes_)
             if (!r.hasView(k)) around.push_back(k);
         const int middle = (pair.a + pair.b) / 2;
-        std::stable_sort(around.begin(), around.end(), [&](int x, int y) { return std::abs(x - middle) < std::abs(y - middle); });
+        std::stable_sort(around.begin(), around.end(),
+                         [&](int x, int y) { return std::abs(x - middle) < std::abs(y - middle); });
         if (around.size() > 6) around.resize(6);
         for (int k : around) r.addFrame(k, request_.seed);
         if (request_.focal == Known::unknown) r.refine({LensValue::focal}, priors(), 25, 1e-4, cancelled_);
@@ -144,7 +160,8 @@ class Solver {
         r.judge(5);
         r.addPoints(0.02);
         r.refine(lensValues(), priors(), 25, 1e-4, cancelled_);
-        return r.lens().focalPx > 0.2 * request_.width && r.lens().focalPx < 30.0 * request_.width && r.pointCount() >= 12;
+        return r.lens().focalPx > 0.2 * request_.width && r.lens().focalPx < 30.0 * request_.width &&
+               r.pointCount() >= 12;
     }
 
     void growOverKeyframes(Reconstruction& r) {
@@ -185,8 +202,10 @@ class Solver {
             grown = false;
             for (int pass = 0; pass < 2; ++pass) {
                 for (int i = 0; i < sightings_.frameCount(); ++i) {
-                    const int f = pass == 0 ? i : sightings_.frameCount() - 1 - i, neighbour = pass == 0 ? f - 1 : f + 1;
-                    if (r.hasView(f) || neighbour < 0 || neighbour >= sightings_.frameCount() || !r.hasView(neighbour)) continue;
+                    const int f = pass == 0 ? i : sightings_.frameCount() - 1 - i,
+                              neighbour = pass == 0 ? f - 1 : f + 1;
+                    if (r.hasView(f) || neighbour < 0 || neighbour >= sightings_.frameCount() || !r.hasView(neighbour))
+                        continue;
                     progress_.check();
                     const View near = *r.views()[size_t(neighbour)];
                     if (r.addFrame(f, request_.seed, &near)) {
@@ -200,7 +219,8 @@ class Solver {
         r.addPoints(0.005);
     }
 
-    /// Weighing and judging settle on a selection of frames, which is quick; then all frames hang on that, and are bundled once.
+    /// Weighing and judging settle on a selection of frames, which is quick; then all frames hang on that, and are
+    /// bundled once.
     void refineAll(Reconstruction& r) {
         r.judge(6);
         const int every = std::max(1, sightings_.frameCount() / 40);
@@ -228,13 +248,17 @@ class Solver {
             if (!r.hasView(f)) continue;
             if (anchor < 0) anchor = f;
             for (int i : sightings_.byFrame[size_t(f)])
-                if (const auto& p = r.points()[size_t(sightings_.all[size_t(i)].path)]) depths.push_back(r.views()[size_t(f)]->toCamera(*p).z());
+                if (const auto& p = r.points()[size_t(sightings_.all[size_t(i)].path)])
+                    depths.push_back(r.views()[size_t(f)]->toCamera(*p).z());
         }
         const View base = *r.views()[size_t(anchor)];
         const double scale = 10.0 / std::max(1e-12, median(depths));
-        // From the solve's vision world to ours: the anchor camera's axes, half a turn around x, ten units to the middle of things.
+        // From the solve's vision world to ours: the anchor camera's axes, half a turn around x, ten units to the
+        // middle of things.
         const CameraPose basePose = poseFromView(base);
-        const auto place = [&](const Eigen::Vector3d& x) -> Eigen::Vector3d { return scale * (basePose.worldFromCamera.conjugate() * (x - basePose.position)); };
+        const auto place = [&](const Eigen::Vector3d& x) -> Eigen::Vector3d {
+            return scale * (basePose.worldFromCamera.conjugate() * (x - basePose.position));
+        };
         double sum = 0;
         int count = 0;
         for (int f = 0; f < sightings_.frameCount(); ++f) {
@@ -271,7 +295,8 @@ class Solver {
             const auto [begin, end] = sightings_.ofPath[size_t(p)];
             SolvedPoint point;
             point.pathId = sightings_.pathIds[size_t(p)];
-            point.stretch = {sightings_.frames[size_t(sightings_.all[size_t(begin)].frame)], sightings_.frames[size_t(sightings_.all[size_t(end) - 1].frame)]};
+            point.stretch = {sightings_.frames[size_t(sightings_.all[size_t(begin)].frame)],
+                             sightings_.frames[size_t(sightings_.all[size_t(end) - 1].frame)]};
             if (sightings_.heldBack[size_t(p)]) {
                 const auto checked = checkPath(r, p, std::max(3.0, 8 * result_.rmsPx));
                 // The sieve that the others went through, no finer: a path that slides would be out there as well.
@@ -293,7 +318,7 @@ class Solver {
                 int inSolved = 0;
                 for (int i = begin; i < end; ++i) inSolved += r.hasView(sightings_.all[size_t(i)].frame);
                 outlier.whole = true;
-                outlier.reason = inSolved < 3 ? "seen in too few solved frames"
+                outlier.reason = inSolved < 3  ? "seen in too few solved frames"
                                  : r.slides(p) ? "slides along an edge, or holds two surfaces"
                                                : "does not move with the scene, or too far away to be placed";
                 result_.outliers.push_back(std::move(outlier));
@@ -311,7 +336,8 @@ class Solver {
                 }
                 sum += e->squaredNorm();
                 ++count;
-                if (e->norm() > point.worstPx) point.worstPx = e->norm(), point.worstFrame = sightings_.frames[size_t(s.frame)];
+                if (e->norm() > point.worstPx)
+                    point.worstPx = e->norm(), point.worstFrame = sightings_.frames[size_t(s.frame)];
             }
             point.position = place(*r.points()[size_t(p)]);
             point.sightings = count;
@@ -326,7 +352,8 @@ class Solver {
         keepOnePointAPath();
     }
 
-    /// A path whose reference was re-taken was solved in stretches; the artist sees one point, that of its best stretch.
+    /// A path whose reference was re-taken was solved in stretches; the artist sees one point, that of its best
+    /// stretch.
     void keepOnePointAPath() {
         std::map<int, size_t> best;
         for (size_t i = 0; i < result_.points.size(); ++i) {
@@ -381,7 +408,8 @@ class Solver {
         }
     }
 
-    /// Rotations for all frames: the keyframes' directions stay, every frame is turned onto them, then all are bundled once more.
+    /// Rotations for all frames: the keyframes' directions stay, every frame is turned onto them, then all are bundled
+    /// once more.
     void takeRotation(const RotationSolve& onKeyframes) {
         progress_.stage("Solving the turns", 0, 0.8);
         std::vector<int> all;

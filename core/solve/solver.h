@@ -12,20 +12,21 @@ namespace va {
 enum class Known { unknown, start, known };
 
 struct SolveRequest {
-    std::vector<int> frames;      ///< frame numbers that have a picture, in order
-    int width = 0, height = 0;    ///< px
+    std::vector<int> frames;    ///< frame numbers that have a picture, in order
+    int width = 0, height = 0;  ///< px
     double pixelAspect = 1;
     Known focal = Known::unknown;
-    double focalPx = 0;           ///< when not unknown
+    double focalPx = 0;                 ///< when not unknown
     Known distortion = Known::unknown;  ///< unknown and start: k1 and k2 are solved; known: stays as it is
     BrownConrady lens;
-    double heldBackShare = 0.1;   ///< of the paths, for the check error
+    double heldBackShare = 0.1;  ///< of the paths, for the check error
     uint64_t seed = 1;
 };
 
-/// From paths to cameras and points. The method is the one of docs/methods.md: does a turn alone explain the paths? If so, a rotation-
-/// only solve (or none, for a camera that does not move). Else start pairs are ranked by parallax, several focal lengths tried, the best
-/// start grown over keyframes and then over all frames, and bundled with the lens; outliers are set aside with a reason.
+/// From paths to cameras and points. The method is the one of docs/methods.md: does a turn alone explain the paths? If
+/// so, a rotation- only solve (or none, for a camera that does not move). Else start pairs are ranked by parallax,
+/// several focal lengths tried, the best start grown over keyframes and then over all frames, and bundled with the
+/// lens; outliers are set aside with a reason.
 ///
 /// The world is the first solved camera's: at the origin, looking down −Z; the median depth of the points is ten units.
 /// Bad input never throws: `trouble` says what is missing. Throws Cancelled. Equal input gives the equal result.

@@ -24,7 +24,8 @@ std::optional<Triangulated> triangulate(const std::vector<Sighting>& sightings) 
     }
     // The widest angle: rays fan out from the mean, so the extremes are found against the first and from there.
     const auto farthest = [&](const Eigen::Vector3d& from) {
-        return *std::min_element(rays.begin(), rays.end(), [&](const auto& a, const auto& b) { return a.dot(from) < b.dot(from); });
+        return *std::min_element(rays.begin(), rays.end(),
+                                 [&](const auto& a, const auto& b) { return a.dot(from) < b.dot(from); });
     };
     const Eigen::Vector3d one = farthest(rays.front()), two = farthest(one);
     const double angle = std::atan2(one.cross(two).norm(), one.dot(two));

@@ -8,7 +8,8 @@
 
 namespace va {
 
-/// A sighting of a point: from which view, at which straight normalised position, with which weight (1 / normalised units²).
+/// A sighting of a point: from which view, at which straight normalised position, with which weight (1 / normalised
+/// units²).
 struct Sighting {
     const View* view = nullptr;
     Eigen::Vector2d straight;
@@ -20,8 +21,9 @@ struct Triangulated {
     double angle = 0;  ///< radians: the widest angle between two of the rays; small means uncertain depth
 };
 
-/// The point that minimises Σ weight · |projection − straight|² over two or more sightings: linear start (Hartley & Sturm 1997), then Gauss–
-/// Newton. Nothing when rays are parallel to within 1e-7 rad or the point lies behind a camera.
+/// The point that minimises Σ weight · |projection − straight|² over two or more sightings: linear start (Hartley &
+/// Sturm 1997), then Gauss– Newton. Nothing when rays are parallel to within 1e-7 rad or the point lies behind a
+/// camera.
 std::optional<Triangulated> triangulate(const std::vector<Sighting>& sightings);
 
 }  // namespace va

@@ -36,19 +36,23 @@ bool windowInside(const Luma& p, double x, double y, int side) {
 
 /// Half size of the largest window that fits around both places, with a pixel for the gradient and two for the search.
 int fittingRadius(const Luma& a, const Luma& b, const Eigen::Vector2d& from, const Eigen::Vector2d& to) {
-    const auto room = [](const Luma& p, const Eigen::Vector2d& at) { return std::min({at.x(), at.y(), p.width - 2 - at.x(), p.height - 2 - at.y()}); };
+    const auto room = [](const Luma& p, const Eigen::Vector2d& at) {
+        return std::min({at.x(), at.y(), p.width - 2 - at.x(), p.height - 2 - at.y()});
+    };
     return int(std::floor(std::min(room(a, from) - 1.5, room(b, to) - 1.5)));
 }
 
 }  // namespace
 
 std::optional<Eigen::Vector2d> coarseShift(const Pyramid& before, const Pyramid& after, const Eigen::Vector2d& from,
-                                           const Eigen::Vector2d& guess, int largestRadius, int finestLevel, int coarsestLevel) {
+                                           const Eigen::Vector2d& guess, int largestRadius, int finestLevel,
+                                           int coarsestLevel) {
     if (2 * largestRadius + 3 > maxSide || !from.allFinite() || !guess.allFinite()) return std::nullopt;
     float window[maxSide * maxSide], gx[maxSide * maxSide], gy[maxSide * maxSide], now[maxSide * maxSide];
     Eigen::Vector2d shift = guess - from;  // in px of level 0
     bool any = false;
-    for (int level = std::min({coarsestLevel, before.levels() - 1, after.levels() - 1}); level >= finestLevel; --level) {
+    for (int level = std::min({coarsestLevel, before.levels() - 1, after.levels() - 1}); level >= finestLevel;
+         --level) {
         const double scale = 1.0 / (1 << level);
         const Luma& a = before.level(level);
         const Luma& b = after.level(level);

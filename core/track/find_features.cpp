@@ -11,7 +11,8 @@ namespace va {
 namespace {
 
 /// Adds (sign · g gᵀ) of a picture row to three running column sums.
-VA_CPU_CLONES void addRow(const float* above, const float* row, const float* below, float sign, int n, float* xx, float* xy, float* yy) {
+VA_CPU_CLONES void addRow(const float* above, const float* row, const float* below, float sign, int n, float* xx,
+                          float* xy, float* yy) {
     for (int x = 1; x < n - 1; ++x) {
         const float gx = 0.5f * (row[x + 1] - row[x - 1]), gy = 0.5f * (below[x] - above[x]);
         xx[x] += sign * gx * gx;
@@ -20,7 +21,8 @@ VA_CPU_CLONES void addRow(const float* above, const float* row, const float* bel
     }
 }
 
-VA_CPU_CLONES void smallerEigenvalue(const float* xx, const float* xy, const float* yy, float share, int n, float* out) {
+VA_CPU_CLONES void smallerEigenvalue(const float* xx, const float* xy, const float* yy, float share, int n,
+                                     float* out) {
     for (int x = 0; x < n; ++x) {
         const float half = 0.5f * (xx[x] + yy[x]), diff = 0.5f * (xx[x] - yy[x]);
         out[x] = share * (half - std::sqrt(diff * diff + xy[x] * xy[x]));
@@ -62,7 +64,8 @@ Luma strengthMap(const Luma& picture, int radius) {
 
 }  // namespace
 
-std::vector<FoundFeature> findFeatures(const Luma& picture, const std::vector<Eigen::Vector2d>& taken, const FindOptions& options) {
+std::vector<FoundFeature> findFeatures(const Luma& picture, const std::vector<Eigen::Vector2d>& taken,
+                                       const FindOptions& options) {
     const int margin = std::max(options.margin, options.radius + 2);
     if (options.count <= 0 || picture.width <= 2 * margin || picture.height <= 2 * margin) return {};
     const Luma map = strengthMap(picture, options.radius);
@@ -72,7 +75,8 @@ std::vector<FoundFeature> findFeatures(const Luma& picture, const std::vector<Ei
         const float *a = map.row(y - 1), *b = map.row(y), *c = map.row(y + 1);
         for (int x = margin; x < picture.width - margin; ++x) {
             const float s = b[x];
-            if (s < options.weakest || s < b[x - 1] || s <= b[x + 1] || s < a[x] || s <= c[x] || s < a[x - 1] || s < a[x + 1] || s < c[x - 1] || s < c[x + 1])
+            if (s < options.weakest || s < b[x - 1] || s <= b[x + 1] || s < a[x] || s <= c[x] || s < a[x - 1] ||
+                s < a[x + 1] || s < c[x - 1] || s < c[x + 1])
                 continue;
             if (options.allowed && !options.allowed(x, y)) continue;
             peaks.push_back({x, y, s});
@@ -93,7 +97,8 @@ std::vector<FoundFeature> findFeatures(const Luma& picture, const std::vector<Ei
     const int quota = std::max(1, (options.count + rows * columns - 1) / (rows * columns));
     std::vector<int> filled(size_t(rows * columns), 0);
     const auto cellOf = [&](double x, double y) {
-        const int cx = std::clamp(int(x * columns / picture.width), 0, columns - 1), cy = std::clamp(int(y * rows / picture.height), 0, rows - 1);
+        const int cx = std::clamp(int(x * columns / picture.width), 0, columns - 1),
+                  cy = std::clamp(int(y * rows / picture.height), 0, rows - 1);
         return size_t(cy * columns + cx);
     };
     // Occupied places in a coarse grid, for the spacing test.
@@ -105,8 +110,10 @@ std::vector<FoundFeature> findFeatures(const Luma& picture, const std::vector<Ei
         grid[size_t(gridAt(y, gridHeight) * gridWidth + gridAt(x, gridWidth))].emplace_back(float(x), float(y));
     };
     const auto isFree = [&](int x, int y) {
-        for (int gy = std::max(0, gridAt(y, gridHeight) - 1); gy <= std::min(gridHeight - 1, gridAt(y, gridHeight) + 1); ++gy)
-            for (int gx = std::max(0, gridAt(x, gridWidth) - 1); gx <= std::min(gridWidth - 1, gridAt(x, gridWidth) + 1); ++gx)
+        for (int gy = std::max(0, gridAt(y, gridHeight) - 1); gy <= std::min(gridHeight - 1, gridAt(y, gridHeight) + 1);
+             ++gy)
+            for (int gx = std::max(0, gridAt(x, gridWidth) - 1);
+                 gx <= std::min(gridWidth - 1, gridAt(x, gridWidth) + 1); ++gx)
                 for (const auto& p : grid[size_t(gy * gridWidth + gx)])
                     if ((p - Eigen::Vector2f(float(x), float(y))).squaredNorm() < spacing * spacing) return false;
         return true;

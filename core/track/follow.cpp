@@ -15,7 +15,8 @@
 namespace va {
 namespace {
 
-/// One re-take of the reference places the new patch with about this error, px² per axis (sampling bias of the cubic included).
+/// One re-take of the reference places the new patch with about this error, px² per axis (sampling bias of the cubic
+/// included).
 constexpr float chainVariance = 0.05f * 0.05f;
 /// No registration is better than this in practice, px² per axis: compression, rolling texture, imperfect flatness.
 constexpr float floorVariance = 0.03f * 0.03f;
@@ -33,17 +34,28 @@ struct FeatureFollower::State {
     Eigen::Vector2d velocity = Eigen::Vector2d::Zero();
     PathPoint point;
     int steps = 0, stepsSinceReference = 0;
-    float carried = 0;       ///< variance brought along by re-taken references
+    float carried = 0;  ///< variance brought along by re-taken references
     const char* reason = "";
 
     [[nodiscard]] Eigen::Vector2d spot(const Placement& p) const { return p.at + p.shape * offset; }
-    bool lose(const char* why) { reason = why; return false; }
+    bool lose(const char* why) {
+        reason = why;
+        return false;
+    }
     void accept(const ReferencePatch::Result& r);
     std::optional<ReferencePatch::Result> measure(const Luma& picture, const Placement& start) const;
 };
 
 FeatureFollower::FeatureFollower(const Pyramid& picture, double x, double y, int radius)
-    : state_(new State{ReferencePatch(picture.level(0), int(std::lround(x)), int(std::lround(y)), radius), {}, {}, Eigen::Vector2d::Zero(), {}, 0, 0, 0, ""}) {
+    : state_(new State{ReferencePatch(picture.level(0), int(std::lround(x)), int(std::lround(y)), radius),
+                       {},
+                       {},
+                       Eigen::Vector2d::Zero(),
+                       {},
+                       0,
+                       0,
+                       0,
+                       ""}) {
     state_->offset = Eigen::Vector2d(x, y) - state_->reference.middle();
     state_->placement.at = state_->reference.middle();
     state_->point.x = x;
@@ -57,8 +69,10 @@ bool FeatureFollower::usable() const { return state_->reference.usable(); }
 const PathPoint& FeatureFollower::point() const { return state_->point; }
 const char* FeatureFollower::reason() const { return state_->reason; }
 
-/// Affine at once, which is enough after a good prediction; where that fails, translation first, so that the shape can't run off after a wrong place.
-std::optional<ReferencePatch::Result> FeatureFollower::State::measure(const Luma& picture, const Placement& start) const {
+/// Affine at once, which is enough after a good prediction; where that fails, translation first, so that the shape
+/// can't run off after a wrong place.
+std::optional<ReferencePatch::Result> FeatureFollower::State::measure(const Luma& picture,
+                                                                      const Placement& start) const {
     ReferencePatch::Options full;
     full.iterations = 8;
     auto direct = reference.registerIn(picture, start, full);
@@ -103,10 +117,12 @@ bool FeatureFollower::step(const Pyramid& before, const Pyramid& after, const Fo
     start.at = *reached;
     auto result = s.measure(picture, start);
     const auto good = [&](const std::optional<ReferencePatch::Result>& r) {
-        return r && r->correlation >= options.lowestQuality && (r->placement.at - *reached).norm() < 2.0 + 0.25 * s.reference.radius();
+        return r && r->correlation >= options.lowestQuality &&
+               (r->placement.at - *reached).norm() < 2.0 + 0.25 * s.reference.radius();
     };
     if (!good(result) && s.stepsSinceReference >= 6 && s.point.quality >= options.lowestQuality) {
-        // The surface may just look different by now. The frame before still matched: take the reference anew from there.
+        // The surface may just look different by now. The frame before still matched: take the reference anew from
+        // there.
         const Eigen::Vector2d at(s.point.x, s.point.y);
         ReferencePatch fresh(before.level(0), int(std::lround(at.x())), int(std::lround(at.y())), s.reference.radius());
         if (fresh.usable()) {
@@ -136,7 +152,9 @@ namespace {
 /// Reads and prepares the next frame while the current one is worked on.
 class PyramidReader {
   public:
-    PyramidReader(const std::vector<int>& frames, const std::function<Luma(int)>& read) : frames_(frames), read_(read) { fetch(); }
+    PyramidReader(const std::vector<int>& frames, const std::function<Luma(int)>& read) : frames_(frames), read_(read) {
+        fetch();
+    }
     Pyramid next() {
         Pyramid p = pending_.get();
         fetch();
@@ -168,7 +186,8 @@ struct Live {
 
 }  // namespace
 
-std::vector<Path> followFeatures(const std::vector<int>& frames, const std::function<Luma(int)>& read, const FollowOptions& options, Progress& progress,
+std::vector<Path> followFeatures(const std::vector<int>& frames, const std::function<Luma(int)>& read,
+                                 const FollowOptions& options, Progress& progress,
                                  const std::function<bool(int, double, double)>& allowed, std::vector<Path>* soFar) {
     std::vector<Path> finished;
     std::vector<Live> live;
@@ -190,7 +209,8 @@ std::vector<Path> followFeatures(const std::vector<int>& frames, const std::func
                 parallelRanges(int(live.size()), 8, [&](int begin, int end) {
                     for (int k = begin; k < end; ++k) {
                         Live& l = live[size_t(k)];
-                        l.lost = !l.follower.step(before, now, options) || (allowed && !allowed(frame, l.follower.point().x, l.follower.point().y));
+                        l.lost = !l.follower.step(before, now, options) ||
+                                 (allowed && !allowed(frame, l.follower.point().x, l.follower.point().y));
                         if (l.lost) continue;
                         l.path.points.push_back(l.follower.point());
                         l.path.points.back().frame = frame;

@@ -23,10 +23,10 @@ inline Four loadFour(const float* p) {
 }
 inline Four spread(float v) { return Four{v, v, v, v}; }
 
-/// Samples `picture` at shape·(u, v) + at with the Catmull–Rom cubic. The caller has checked that all taps are inside. One pixel at a time, its four
-/// taps a row in one register: gathering the same tap of many pixels is slower.
-VA_CPU_CLONES void sampleCubic(const float* __restrict picture, int stride, const float* __restrict u, const float* __restrict v, int n, const float* __restrict m,
-                               float* __restrict out) {
+/// Samples `picture` at shape·(u, v) + at with the Catmull–Rom cubic. The caller has checked that all taps are inside.
+/// One pixel at a time, its four taps a row in one register: gathering the same tap of many pixels is slower.
+VA_CPU_CLONES void sampleCubic(const float* __restrict picture, int stride, const float* __restrict u,
+                               const float* __restrict v, int n, const float* __restrict m, float* __restrict out) {
     // Weights of the four taps as polynomials in the fraction: c0 + s (c1 + s (c2 + s c3)).
     const Four c0{0, 1, 0, 0}, c1{-0.5f, 0, 0.5f, 0}, c2{1, -2.5f, 2, -0.5f}, c3{-0.5f, 1.5f, -1.5f, 0.5f};
     for (int i = 0; i < n; ++i) {
@@ -35,14 +35,16 @@ VA_CPU_CLONES void sampleCubic(const float* __restrict picture, int stride, cons
         const Four s = spread(x - float(ix)), t = spread(y - float(iy));
         const Four wx = c0 + s * (c1 + s * (c2 + s * c3)), wy = c0 + t * (c1 + t * (c2 + t * c3));
         const float* p = picture + (iy - 1) * stride + ix - 1;
-        const Four rows = wy[0] * loadFour(p) + wy[1] * loadFour(p + stride) + wy[2] * loadFour(p + 2 * stride) + wy[3] * loadFour(p + 3 * stride);
+        const Four rows = wy[0] * loadFour(p) + wy[1] * loadFour(p + stride) + wy[2] * loadFour(p + 2 * stride) +
+                          wy[3] * loadFour(p + 3 * stride);
         const Four taps = wx * rows;
         out[i] = (taps[0] + taps[2]) + (taps[1] + taps[3]);
     }
 }
 
 /// sums = { Σ I·1, Σ I², Σ I·T, Σ I·descent_k … } over n pixels; padding has weight 0 in every row.
-VA_CPU_CLONES void projectAffine(const float* __restrict I, const float* __restrict one, const float* __restrict T, const float* __restrict d, int n, float* __restrict sums) {
+VA_CPU_CLONES void projectAffine(const float* __restrict I, const float* __restrict one, const float* __restrict T,
+                                 const float* __restrict d, int n, float* __restrict sums) {
     float s0 = 0, s1 = 0, s2 = 0, a0 = 0, a1 = 0, a2 = 0, a3 = 0, a4 = 0, a5 = 0;
     for (int i = 0; i < n; ++i) {
         const float value = I[i], real = value * one[i];
@@ -60,7 +62,8 @@ VA_CPU_CLONES void projectAffine(const float* __restrict I, const float* __restr
     sums[3] = a0, sums[4] = a1, sums[5] = a2, sums[6] = a3, sums[7] = a4, sums[8] = a5;
 }
 
-VA_CPU_CLONES void projectShift(const float* __restrict I, const float* __restrict one, const float* __restrict T, const float* __restrict d, int n, float* __restrict sums) {
+VA_CPU_CLONES void projectShift(const float* __restrict I, const float* __restrict one, const float* __restrict T,
+                                const float* __restrict d, int n, float* __restrict sums) {
     float s0 = 0, s1 = 0, s2 = 0, a0 = 0, a1 = 0;
     for (int i = 0; i < n; ++i) {
         const float value = I[i], real = value * one[i];
@@ -77,7 +80,8 @@ bool inside(const Luma& picture, const Placement& p, int radius) {
     // Two pixels of margin serve the cubic's taps.
     const double ex = (std::fabs(p.shape(0, 0)) + std::fabs(p.shape(0, 1))) * radius + 2;
     const double ey = (std::fabs(p.shape(1, 0)) + std::fabs(p.shape(1, 1))) * radius + 2;
-    return p.at.x() - ex >= 0 && p.at.y() - ey >= 0 && p.at.x() + ex < picture.width - 1 && p.at.y() + ey < picture.height - 1;
+    return p.at.x() - ex >= 0 && p.at.y() - ey >= 0 && p.at.x() + ex < picture.width - 1 &&
+           p.at.y() + ey < picture.height - 1;
 }
 
 }  // namespace
@@ -121,14 +125,16 @@ ReferencePatch::ReferencePatch(const Luma& picture, int x, int y, int radius) : 
     if (chol.info() != Eigen::Success || !(strength(0) > 1e-6 * strength(1)) || !(strength(0) > 1e-3 * pixels)) return;
     affineInverse_ = chol.solve(Eigen::Matrix<double, 6, 6>::Identity());
     shiftInverse_ = shift.inverse();
-    // The blur makes neighbouring noise alike, so the plain inverse would promise too much: raw noise n enters as (n ⊛ h), and
-    // Σ J·(n ⊛ h) = Σ (J ⊛ h)·n, whose covariance is (J ⊛ h)(J ⊛ h)ᵀ.
-    Eigen::Matrix<double, 6, Eigen::Dynamic> spread = Eigen::Matrix<double, 6, Eigen::Dynamic>::Zero(6, (side + 2) * (side + 2));
+    // The blur makes neighbouring noise alike, so the plain inverse would promise too much: raw noise n enters as (n ⊛
+    // h), and Σ J·(n ⊛ h) = Σ (J ⊛ h)·n, whose covariance is (J ⊛ h)(J ⊛ h)ᵀ.
+    Eigen::Matrix<double, 6, Eigen::Dynamic> spread =
+        Eigen::Matrix<double, 6, Eigen::Dynamic>::Zero(6, (side + 2) * (side + 2));
     static constexpr double h[3] = {0.25, 0.5, 0.25};
     for (int py = 0; py < side; ++py)
         for (int px = 0; px < side; ++px)
             for (int j = 0; j < 3; ++j)
-                for (int i = 0; i < 3; ++i) spread.col((py + j) * (side + 2) + px + i) += h[i] * h[j] * J.col(py * side + px);
+                for (int i = 0; i < 3; ++i)
+                    spread.col((py + j) * (side + 2) + px + i) += h[i] * h[j] * J.col(py * side + px);
     const Eigen::Matrix<double, 6, 6> noise = spread * spread.transpose();
     affineSpread_ = (affineInverse_ * noise * affineInverse_).topLeftCorner<2, 2>();
     shiftSpread_ = shiftInverse_ * noise.topLeftCorner<2, 2>() * shiftInverse_;
@@ -147,9 +153,11 @@ std::optional<ReferencePatch::Result> ReferencePatch::registerIn(const Luma& pic
     double lastStep = 1e9;
     for (int i = 0; i < options.iterations; ++i) {
         if (!p.at.allFinite() || !p.shape.allFinite() || !inside(picture, p, radius_)) return std::nullopt;
-        const float m[6] = {float(p.shape(0, 0)), float(p.shape(0, 1)), float(p.shape(1, 0)), float(p.shape(1, 1)), float(p.at.x()), float(p.at.y())};
+        const float m[6] = {float(p.shape(0, 0)), float(p.shape(0, 1)), float(p.shape(1, 0)),
+                            float(p.shape(1, 1)), float(p.at.x()),      float(p.at.y())};
         sampleCubic(picture.data.data(), picture.width, u_.data(), v_.data(), count_, m, samples.data());
-        (options.affine ? projectAffine : projectShift)(samples.data(), one_.data(), texture_.data(), descent_.data(), count_, sums);
+        (options.affine ? projectAffine : projectShift)(samples.data(), one_.data(), texture_.data(), descent_.data(),
+                                                        count_, sums);
         result.iterations = i + 1;
         const double gain = sums[2] / power_;
         const double variance = sums[1] - double(sums[0]) * sums[0] / pixels;

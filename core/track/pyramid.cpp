@@ -13,7 +13,8 @@ VA_CPU_CLONES void blend121(const float* a, const float* b, const float* c, floa
     for (int x = 0; x < n; ++x) out[x] = 0.25f * (a[x] + c[x]) + 0.5f * b[x];
 }
 
-VA_CPU_CLONES void blend14641(const float* a, const float* b, const float* c, const float* d, const float* e, float* out, int n) {
+VA_CPU_CLONES void blend14641(const float* a, const float* b, const float* c, const float* d, const float* e,
+                              float* out, int n) {
     for (int x = 0; x < n; ++x) out[x] = 0.0625f * (a[x] + e[x]) + 0.25f * (b[x] + d[x]) + 0.375f * c[x];
 }
 
@@ -28,7 +29,8 @@ Luma lightlyBlurred(const Luma& in) {
     Luma out(in.width, in.height);
     std::vector<float> line(size_t(in.width) + 2);
     for (int y = 0; y < in.height; ++y) {
-        blend121(in.row(std::max(0, y - 1)), in.row(y), in.row(std::min(in.height - 1, y + 1)), line.data() + 1, in.width);
+        blend121(in.row(std::max(0, y - 1)), in.row(y), in.row(std::min(in.height - 1, y + 1)), line.data() + 1,
+                 in.width);
         line.front() = line[1];
         line.back() = line[size_t(in.width)];
         blend121(line.data(), line.data() + 1, line.data() + 2, out.row(y), in.width);
@@ -41,7 +43,8 @@ Luma halved(const Luma& in) {
     std::vector<float> line(size_t(in.width) + 6);
     const auto row = [&](int y) { return in.row(std::clamp(y, 0, in.height - 1)); };
     for (int y = 0; y < out.height; ++y) {
-        blend14641(row(2 * y - 2), row(2 * y - 1), row(2 * y), row(2 * y + 1), row(2 * y + 2), line.data() + 2, in.width);
+        blend14641(row(2 * y - 2), row(2 * y - 1), row(2 * y), row(2 * y + 1), row(2 * y + 2), line.data() + 2,
+                   in.width);
         line[0] = line[1] = line[2];
         for (size_t i = size_t(in.width) + 2; i < line.size(); ++i) line[i] = line[size_t(in.width) + 1];
         halveRow(line.data(), out.row(y), out.width);

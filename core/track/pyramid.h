@@ -6,9 +6,9 @@
 
 namespace va {
 
-/// Luma at halving sizes. Level 0 is the picture under a light binomial blur (1 2 1)/4 each way, so that cubic sampling between
-/// pixels is nearly free of bias; each further level is the one before under (1 4 6 4 1)/16, every second pixel. Pixel (x, y) of
-/// level n lies at (x, y)·2ⁿ of the picture: no half-pixel shifts anywhere.
+/// Luma at halving sizes. Level 0 is the picture under a light binomial blur (1 2 1)/4 each way, so that cubic sampling
+/// between pixels is nearly free of bias; each further level is the one before under (1 4 6 4 1)/16, every second
+/// pixel. Pixel (x, y) of level n lies at (x, y)·2ⁿ of the picture: no half-pixel shifts anywhere.
 class Pyramid {
   public:
     Pyramid() = default;

@@ -11,13 +11,15 @@
 namespace va {
 namespace {
 
-/// White of a matte keeps features out. Mattes are read in step with the plate, by position in the range when their numbers differ.
+/// White of a matte keeps features out. Mattes are read in step with the plate, by position in the range when their
+/// numbers differ.
 class MatteReader {
   public:
     MatteReader(const std::string& spec, const PlateInfo& plate) : source_(openPlate(spec)), plate_(plate) {
         const PlateInfo& m = source_->info();
         if (m.width != plate.width || m.height != plate.height) {
-            throw InputError("The mask \"" + spec + "\" is " + std::to_string(m.width) + " × " + std::to_string(m.height) + ", the plate " + std::to_string(plate.width) + " × " +
+            throw InputError("The mask \"" + spec + "\" is " + std::to_string(m.width) + " × " +
+                             std::to_string(m.height) + ", the plate " + std::to_string(plate.width) + " × " +
                              std::to_string(plate.height) + ". Render the mask at the plate's size.");
         }
     }
@@ -25,13 +27,16 @@ class MatteReader {
         const std::scoped_lock lock(mutex_);
         if (frame != held_) {
             const PlateInfo& m = source_->info();
-            const int number = m.still ? m.frames.first : m.exists(frame) ? frame : frame - plate_.frames.first + m.frames.first;
+            const int number = m.still           ? m.frames.first
+                               : m.exists(frame) ? frame
+                                                 : frame - plate_.frames.first + m.frames.first;
             // Beyond the matte's end nothing is masked; a broken matte still throws.
             matte_ = m.exists(number) ? source_->luma(number) : Luma();
             held_ = frame;
         }
         if (matte_.empty()) return false;
-        const int px = std::clamp(int(std::lround(x)), 0, matte_.width - 1), py = std::clamp(int(std::lround(y)), 0, matte_.height - 1);
+        const int px = std::clamp(int(std::lround(x)), 0, matte_.width - 1),
+                  py = std::clamp(int(std::lround(y)), 0, matte_.height - 1);
         return matte_.at(px, py) > 127;
     }
 
@@ -51,7 +56,8 @@ Shot withPlate(const Shot& shot, const std::string& spec, const PlateOverrides& 
     out.plateSpec = source->info().spec;
     out.plate = source->info();
     out.overrides = overrides;
-    if (out.range.empty() || out.range.first > out.plate.frames.last || out.range.last < out.plate.frames.first) out.range = out.plate.frames;
+    if (out.range.empty() || out.range.first > out.plate.frames.last || out.range.last < out.plate.frames.first)
+        out.range = out.plate.frames;
     if (out.name.empty()) {
         std::string name = std::filesystem::path(out.plateSpec).stem().string();
         const size_t pattern = name.find_first_of("%#");
@@ -63,10 +69,13 @@ Shot withPlate(const Shot& shot, const std::string& spec, const PlateOverrides& 
 }
 
 Shot withPaths(const Shot& shot, Progress& progress, const FollowOptions& options, Shot* soFar) {
-    if (shot.range.empty()) throw InputError("The work range is empty. Set its in and out points so that it holds frames.");
+    if (shot.range.empty())
+        throw InputError("The work range is empty. Set its in and out points so that it holds frames.");
     const std::vector<int> frames = shot.frames();
-    if (frames.empty()) throw InputError("The work range " + std::to_string(shot.range.first) + "–" + std::to_string(shot.range.last) + " holds no picture of the plate, which has " +
-                                         std::to_string(shot.plate.frames.first) + "–" + std::to_string(shot.plate.frames.last) + ".");
+    if (frames.empty())
+        throw InputError("The work range " + std::to_string(shot.range.first) + "–" + std::to_string(shot.range.last) +
+                         " holds no picture of the plate, which has " + std::to_string(shot.plate.frames.first) + "–" +
+                         std::to_string(shot.plate.frames.last) + ".");
     progress.stage("Following features", int(frames.size()), 0.55);
     const auto source = openPlate(shot.plateSpec, shot.overrides);
     std::unique_ptr<MatteReader> matte;
@@ -79,7 +88,8 @@ Shot withPaths(const Shot& shot, Progress& progress, const FollowOptions& option
     out.pathsFrom = fingerprintOfFollowInput(shot);
     std::vector<Path> partial;
     try {
-        out.paths = std::make_shared<std::vector<Path>>(followFeatures(frames, [&](int f) { return source->luma(f); }, options, progress, allowed, &partial));
+        out.paths = std::make_shared<std::vector<Path>>(followFeatures(
+            frames, [&](int f) { return source->luma(f); }, options, progress, allowed, &partial));
     } catch (const Cancelled&) {
         if (soFar) {
             *soFar = out;
@@ -98,7 +108,9 @@ Shot withSolve(const Shot& shot, Progress& progress) {
     request.height = shot.plate.height;
     request.pixelAspect = shot.pixelAspect();
     request.focal = shot.back.focal;
-    if (shot.back.focal != Known::unknown) request.focalPx = focalPxFromMm(shot.back.focalMm, shot.back.sensorWidthMm, shot.plate.width, shot.pixelAspect());
+    if (shot.back.focal != Known::unknown)
+        request.focalPx =
+            focalPxFromMm(shot.back.focalMm, shot.back.sensorWidthMm, shot.plate.width, shot.pixelAspect());
     request.distortion = shot.back.distortion;
     request.lens = shot.back.lens;
     request.seed = shot.seed;

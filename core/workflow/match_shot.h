@@ -9,8 +9,8 @@
 
 namespace va {
 
-/// The parts of a match, each from a shot to the next one. A shot is never changed; what a part made is in the one returned.
-/// All throw Cancelled when asked to stop, and InputError when the plate can't be read.
+/// The parts of a match, each from a shot to the next one. A shot is never changed; what a part made is in the one
+/// returned. All throw Cancelled when asked to stop, and InputError when the plate can't be read.
 
 /// Opens the plate and fills in what it says; the work range becomes the whole plate when it was empty.
 Shot withPlate(const Shot& shot, const std::string& spec, const PlateOverrides& overrides = {});

@@ -34,7 +34,8 @@ std::vector<FrameRange> runs(const std::vector<int>& frames) {
 Verdict onPlate(const Shot& s) {
     if (!s.hasPlate()) return {Lamp::none, "Open a movie, stills or a photo."};
     const PlateInfo& p = s.plate;
-    std::string base = text("%d×%d · %s fps%s · %d–%d", p.width, p.height, s.rate().label().c_str(), p.rateAssumed && !s.overrides.rate ? " assumed" : "", s.range.first, s.range.last);
+    std::string base = text("%d×%d · %s fps%s · %d–%d", p.width, p.height, s.rate().label().c_str(),
+                            p.rateAssumed && !s.overrides.rate ? " assumed" : "", s.range.first, s.range.last);
     if (s.frames().empty()) return {Lamp::look, "The work range holds no picture. Set in and out anew."};
     if (!p.warnings.empty()) return {Lamp::look, p.warnings.front()};
     if (!p.gaps.empty()) return {Lamp::look, base + ". Missing: " + describeRanges(p.gaps)};
@@ -52,12 +53,14 @@ Verdict onLens(const Shot& s) {
     const Intrinsics& l = s.solve->lens;
     const double across = fieldOfView(l.focalPx / l.pixelAspect, s.plate.width) * 180 / M_PI;
     const std::string how = s.back.distortion == Known::known ? "given" : "solved";
-    return {stalenessOf(s).solve ? Lamp::stale : Lamp::good, text("%.1f° across · k1 %s%.4f %s", across, l.lens.k1 < 0 ? "−" : "", std::fabs(l.lens.k1), how.c_str())};
+    return {stalenessOf(s).solve ? Lamp::stale : Lamp::good,
+            text("%.1f° across · k1 %s%.4f %s", across, l.lens.k1 < 0 ? "−" : "", std::fabs(l.lens.k1), how.c_str())};
 }
 
 Verdict onFeatures(const Shot& s) {
     if (s.paths->empty()) {
-        if (s.pathsFrom != 0) return {Lamp::look, "Nothing to follow was found: the picture has no texture, or a mask covers it."};
+        if (s.pathsFrom != 0)
+            return {Lamp::look, "Nothing to follow was found: the picture has no texture, or a mask covers it."};
         return {Lamp::none, "Not followed yet"};
     }
     int live = 0;
@@ -66,8 +69,11 @@ Verdict onFeatures(const Shot& s) {
     int fewest = 1 << 30;
     for (const Cover& c : coverOf(s))
         if (c.thin) thin.push_back(c.frame), fewest = std::min(fewest, c.count);
-    if (stalenessOf(s).features) return {Lamp::stale, text("%d paths, from another range or mask. Follow again.", live)};
-    if (!thin.empty()) return {Lamp::look, text("%d paths. Thin at %s: down to %d. Add some there.", live, describeRanges(runs(thin)).c_str(), fewest)};
+    if (stalenessOf(s).features)
+        return {Lamp::stale, text("%d paths, from another range or mask. Follow again.", live)};
+    if (!thin.empty())
+        return {Lamp::look, text("%d paths. Thin at %s: down to %d. Add some there.", live,
+                                 describeRanges(runs(thin)).c_str(), fewest)};
     return {Lamp::good, text("%d paths, even cover", live)};
 }
 
@@ -78,14 +84,24 @@ Verdict onSolve(const Shot& s) {
     switch (r.trouble) {
         case SolveTrouble::tooFewFrames:
             return {Lamp::look, frames < 2 ? "A single frame has no motion to solve from. Choose a longer range."
-                                           : "The paths are too short to join the frames. Follow again, or choose a range where the view stays longer."};
+                                           : "The paths are too short to join the frames. Follow again, or choose a "
+                                             "range where the view stays longer."};
         case SolveTrouble::tooFewPaths:
-            return {Lamp::look, "Too few features join the frames: a solve needs about 24 over a third of the picture. Add features, or loosen the mask."};
+            return {Lamp::look,
+                    "Too few features join the frames: a solve needs about 24 over a third of the picture. Add "
+                    "features, or loosen the mask."};
         case SolveTrouble::noStart:
-            return {Lamp::look, text("No two frames gave a first camera, although things shift by %.1f px against each other. Remove features on moving things, or give the focal length.", r.parallaxPx)};
+            return {Lamp::look, text("No two frames gave a first camera, although things shift by %.1f px against each "
+                                     "other. Remove features on moving things, or give the focal length.",
+                                     r.parallaxPx)};
         case SolveTrouble::noParallax:
-            if (r.motion == Motion::fixed) return {Lamp::look, "The camera does not move: no depth can be had. Use a clip with a moving camera, or match it as a still."};
-            return {Lamp::look, text("The camera only turns (%.2f px): no depth can be had, so there is no floor. The turn itself is solved over %d of %d frames and can be exported.", r.rmsPx, r.solvedCount(), frames)};
+            if (r.motion == Motion::fixed)
+                return {Lamp::look,
+                        "The camera does not move: no depth can be had. Use a clip with a moving camera, or match it "
+                        "as a still."};
+            return {Lamp::look, text("The camera only turns (%.2f px): no depth can be had, so there is no floor. The "
+                                     "turn itself is solved over %d of %d frames and can be exported.",
+                                     r.rmsPx, r.solvedCount(), frames)};
         case SolveTrouble::growthStopped:
         case SolveTrouble::none: break;
     }
@@ -96,11 +112,17 @@ Verdict onSolve(const Shot& s) {
         std::vector<int> missing;
         for (const auto& f : r.frames)
             if (!f.solved) missing.push_back(f.frame);
-        return {Lamp::look, number + text(". No camera at %s: too few features lead there. Add some, or shorten the range.", describeRanges(runs(missing)).c_str())};
+        return {Lamp::look,
+                number + text(". No camera at %s: too few features lead there. Add some, or shorten the range.",
+                              describeRanges(runs(missing)).c_str())};
     }
     if (r.rmsPx > 1.0) return {Lamp::look, number + ": above 1 px things will slide. Look at the worst features."};
-    if (r.checkRmsPx > 2 * r.rmsPx + 0.1) return {Lamp::look, number + ": the check is much worse than the fit. Too much may have been pruned."};
-    if (frames < 11 && s.back.distortion == Known::unknown) return {Lamp::look, number + text(". %d frames are few to find distortion from: give a start value if you have one.", frames)};
+    if (r.checkRmsPx > 2 * r.rmsPx + 0.1)
+        return {Lamp::look, number + ": the check is much worse than the fit. Too much may have been pruned."};
+    if (frames < 11 && s.back.distortion == Known::unknown)
+        return {
+            Lamp::look,
+            number + text(". %d frames are few to find distortion from: give a start value if you have one.", frames)};
     return {Lamp::good, number};
 }
 
@@ -109,8 +131,10 @@ Verdict onGround(const Shot& s) {
     if (s.solve->motion != Motion::free) return {Lamp::none, "No depth, so no floor"};
     const GroundFit& g = *s.ground;
     if (!g.trouble.empty()) return {Lamp::look, g.trouble};
-    const std::string scale = g.metric ? text(" Scale from %.4g m.", s.groundSpec.length->metres) : std::string(" No scale yet.");
-    if (s.groundSpec.levelPaths.empty()) return {Lamp::good, text("First level by itself, from %d points.%s", int(g.usedPaths.size()), scale.c_str())};
+    const std::string scale =
+        g.metric ? text(" Scale from %.4g m.", s.groundSpec.length->metres) : std::string(" No scale yet.");
+    if (s.groundSpec.levelPaths.empty())
+        return {Lamp::good, text("First level by itself, from %d points.%s", int(g.usedPaths.size()), scale.c_str())};
     return {Lamp::good, text("Level from %d points.%s", int(g.usedPaths.size()), scale.c_str())};
 }
 
@@ -133,7 +157,10 @@ Verdict onExport(const Shot& s) {
 }  // namespace
 
 std::vector<Cover> coverOf(const Shot& shot) {
-    struct Cell { int count = 0; unsigned mask = 0; };
+    struct Cell {
+        int count = 0;
+        unsigned mask = 0;
+    };
     std::map<int, Cell> cells;
     for (int f : shot.frames()) cells[f];
     for (const Path& p : *shot.paths) {
@@ -141,7 +168,8 @@ std::vector<Cover> coverOf(const Shot& shot) {
         for (const PathPoint& q : p.points) {
             const auto c = cells.find(q.frame);
             if (c == cells.end()) continue;
-            const int x = std::clamp(int(q.x * 6 / std::max(1, shot.plate.width)), 0, 5), y = std::clamp(int(q.y * 4 / std::max(1, shot.plate.height)), 0, 3);
+            const int x = std::clamp(int(q.x * 6 / std::max(1, shot.plate.width)), 0, 5),
+                      y = std::clamp(int(q.y * 4 / std::max(1, shot.plate.height)), 0, 3);
             ++c->second.count;
             c->second.mask |= 1u << (y * 6 + x);
         }
@@ -162,7 +190,8 @@ Verdict verdictOn(const Shot& shot, Step step) {
         case Step::solve: return onSolve(shot);
         case Step::ground: return onGround(shot);
         case Step::layout: return onLayout(shot);
-        case Step::proof: return {Lamp::none, shot.things.empty() ? "Nothing to prove yet" : "Scrub the plate: does it stick?"};
+        case Step::proof:
+            return {Lamp::none, shot.things.empty() ? "Nothing to prove yet" : "Scrub the plate: does it stick?"};
         case Step::exporting: return onExport(shot);
     }
     return {};
@@ -182,7 +211,8 @@ Verdict sentenceThatMatters(const Shot& shot) {
     }
     if (!shot.solve->has()) return {Lamp::none, "Press Match shot, or open a step at the left."};
     Verdict v = verdictOn(shot, Step::solve);
-    v.sentence = text("%d of %d frames solved · ", shot.solve->solvedCount(), int(shot.solve->frames.size())) + v.sentence;
+    v.sentence =
+        text("%d of %d frames solved · ", shot.solve->solvedCount(), int(shot.solve->frames.size())) + v.sentence;
     return v;
 }
 

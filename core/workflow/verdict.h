@@ -30,9 +30,9 @@ Verdict sentenceThatMatters(const Shot& shot);
 /// How well a frame is covered by features.
 struct Cover {
     int frame = 0;
-    int count = 0;       ///< paths not set aside that are seen in the frame
-    double spread = 0;   ///< share of a 6 × 4 grid over the picture that holds at least one, 0..1
-    bool thin = false;   ///< fewer than 24 features, or less than a third of the picture
+    int count = 0;      ///< paths not set aside that are seen in the frame
+    double spread = 0;  ///< share of a 6 × 4 grid over the picture that holds at least one, 0..1
+    bool thin = false;  ///< fewer than 24 features, or less than a third of the picture
 };
 std::vector<Cover> coverOf(const Shot& shot);
 

@@ -32,13 +32,15 @@ Render readPpm(const std::string& name) {
     const auto number = [&](int& into) {
         int c = std::fgetc(f);
         while (c == '#' || std::isspace(c)) {
-            if (c == '#') while (c != '\n' && c != EOF) c = std::fgetc(f);
+            if (c == '#')
+                while (c != '\n' && c != EOF) c = std::fgetc(f);
             c = std::fgetc(f);
         }
         std::ungetc(c, f);
         return std::fscanf(f, "%d", &into) == 1;
     };
-    if (!f || std::fgetc(f) != 'P' || std::fgetc(f) != '6' || !number(r.width) || !number(r.height) || !number(top) || top != 65535) {
+    if (!f || std::fgetc(f) != 'P' || std::fgetc(f) != '6' || !number(r.width) || !number(r.height) || !number(top) ||
+        top != 65535) {
         std::fprintf(stderr, "bend: %s is not a 16-bit PPM\n", name.c_str());
         std::exit(1);
     }
@@ -64,7 +66,8 @@ double srgb(double v) { return v <= 0.0031308 ? 12.92 * v : 1.055 * std::pow(v, 
 int main(int argc, char** argv) {
     if (argc != 13) return 2;
     const int w = std::atoi(argv[1]), h = std::atoi(argv[2]);
-    const double renderFocal = std::atof(argv[3]), focal = std::atof(argv[4]), cx = std::atof(argv[5]), cy = std::atof(argv[6]);
+    const double renderFocal = std::atof(argv[3]), focal = std::atof(argv[4]), cx = std::atof(argv[5]),
+                 cy = std::atof(argv[6]);
     const double k1 = std::atof(argv[7]), k2 = std::atof(argv[8]);
     const unsigned seed = unsigned(std::atoi(argv[9]));
     const double scale = renderFocal / focal;
@@ -84,7 +87,8 @@ int main(int argc, char** argv) {
                     ru -= (ru * (1 + k1 * q + k2 * q * q) - rd) / (1 + 3 * k1 * q + 5 * k2 * q * q);
                 }
                 const double m = rd > 1e-12 ? ru / rd : 1;
-                const double u = renderFocal * xd * m + (r.width - 1) / 2.0, v = renderFocal * yd * m + (r.height - 1) / 2.0;
+                const double u = renderFocal * xd * m + (r.width - 1) / 2.0,
+                             v = renderFocal * yd * m + (r.height - 1) / 2.0;
                 const double reach = 2 * scale;
                 const int u0 = int(std::ceil(u - reach)), u1 = int(std::floor(u + reach));
                 const int v0 = int(std::ceil(v - reach)), v1 = int(std::floor(v + reach));
@@ -108,7 +112,8 @@ int main(int argc, char** argv) {
                 for (int c = 0; c < 3; ++c) {
                     const double light = std::max(0.0, sum[c] / total);
                     const double noisy = light + gauss(random) * std::sqrt(1.0e-4 * light + 2e-6);
-                    out[(size_t(y) * w + x) * 3 + c] = uint8_t(std::lround(255 * std::clamp(srgb(std::max(0.0, noisy)), 0.0, 1.0)));
+                    out[(size_t(y) * w + x) * 3 + c] =
+                        uint8_t(std::lround(255 * std::clamp(srgb(std::max(0.0, noisy)), 0.0, 1.0)));
                 }
             }
         std::fwrite(out.data(), 1, out.size(), stdout);

@@ -93,7 +93,8 @@ class WindowTest : public QObject {
         for (const Path& p : *ui.document.shot().paths)
             if (const PathPoint* q = p.at(ui.document.frame())) all.emplace_back(p.id, ui.plate->fromPixel(q->x, q->y));
         for (const auto& [id, at] : all) {
-            bool lone = ui.document.shot().worldPointOfPath(id).has_value() && ui.plate->rect().adjusted(12, 12, -12, -12).contains(at.toPoint());
+            bool lone = ui.document.shot().worldPointOfPath(id).has_value() &&
+                        ui.plate->rect().adjusted(12, 12, -12, -12).contains(at.toPoint());
             for (const auto& [other, there] : all)
                 if (other != id && QLineF(at, there).length() < 10) lone = false;
             if (lone) out.emplace_back(id, at);
@@ -189,7 +190,9 @@ class WindowTest : public QObject {
         QTest::keyClicks(length, "5.4/2");
         QTest::keyClick(length, Qt::Key_Return);
         QVERIFY(ui.document.shot().ground->metric);
-        const double apart = (*ui.document.shot().worldPointOfPath(chosen[0].first) - *ui.document.shot().worldPointOfPath(chosen[2].first)).norm();
+        const double apart = (*ui.document.shot().worldPointOfPath(chosen[0].first) -
+                              *ui.document.shot().worldPointOfPath(chosen[2].first))
+                                 .norm();
         QVERIFY(std::fabs(apart - 2.7) < 1e-9);
 
         // A box on the ground, placed by a click.
@@ -223,7 +226,8 @@ class WindowTest : public QObject {
         QTest::keyClicks(folder, folder_.filePath("out"));
         QTest::mouseClick(ui.window.findChild<QPushButton*>("exportButton"), Qt::LeftButton);
         QVERIFY(ui.document.shot().exportReport.find("3 files verified") == 0);
-        const SceneExport written = readCameraJson(readFile(folder_.filePath("out/camera.json").toStdString()), "camera.json");
+        const SceneExport written =
+            readCameraJson(readFile(folder_.filePath("out/camera.json").toStdString()), "camera.json");
         QVERIFY(written.metric);
         QCOMPARE(written.things.size(), 1U);
         QCOMPARE(written.frames.size(), 40U);
@@ -352,13 +356,15 @@ class WindowTest : public QObject {
         Ui ui;
         QVERIFY(ui.window.openPath(data_ + "jib"));
         const QPointF at(ui.plate->width() * 0.3, ui.plate->height() * 0.5), before = ui.plate->toPixel(at);
-        QWheelEvent wheel(at, ui.plate->mapToGlobal(at), {}, {0, 360}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+        QWheelEvent wheel(at, ui.plate->mapToGlobal(at), {}, {0, 360}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase,
+                          false);
         QApplication::sendEvent(ui.plate, &wheel);
         QVERIFY(QLineF(before, ui.plate->toPixel(at)).length() < 1e-6);
         QVERIFY(ui.plate->zoom() > 1);
         QTest::keyClick(&ui.window, Qt::Key_0);
         const QPointF corner = ui.plate->fromPixel(-0.5, -0.5), end = ui.plate->fromPixel(639.5, 359.5);
-        QVERIFY(corner.x() >= -0.5 && corner.y() >= -0.5 && end.x() <= ui.plate->width() + 0.5 && end.y() <= ui.plate->height() + 0.5);
+        QVERIFY(corner.x() >= -0.5 && corner.y() >= -0.5 && end.x() <= ui.plate->width() + 0.5 &&
+                end.y() <= ui.plate->height() + 0.5);
     }
 
     void boxIsDraggedOverTheGroundAndTheCameraStays() {
@@ -381,7 +387,9 @@ class WindowTest : public QObject {
         }();
         for (int dx = -20; dx <= 20; ++dx) {
             const QPoint candidate = from + QPoint(dx, -8);
-            if (std::none_of(features.begin(), features.end(), [&](const QPointF& f) { return QLineF(f, candidate).length() < 11; })) grip = candidate;
+            if (std::none_of(features.begin(), features.end(),
+                             [&](const QPointF& f) { return QLineF(f, candidate).length() < 11; }))
+                grip = candidate;
         }
         QTest::mousePress(ui.plate, Qt::LeftButton, Qt::NoModifier, grip);
         QTest::mouseMove(ui.plate, grip + (to - from) / 2);
@@ -535,7 +543,8 @@ class WindowTest : public QObject {
                 return (std::max(x, y) + 0.05) / (std::min(x, y) + 0.05);
             };
             for (const QColor& ground : {t.ground, t.panel, t.bar})
-                for (const QColor& text : {t.text, t.textSoft, t.textQuiet, t.caption}) QVERIFY2(contrast(text, ground) >= 4.5, qPrintable(text.name() + " on " + ground.name()));
+                for (const QColor& text : {t.text, t.textSoft, t.textQuiet, t.caption})
+                    QVERIFY2(contrast(text, ground) >= 4.5, qPrintable(text.name() + " on " + ground.name()));
             QVERIFY(contrast(t.onAccent, t.accent) >= 4.5);
             QVERIFY(contrast(t.look, t.ground) >= 4.5);
         }
@@ -560,7 +569,8 @@ class WindowTest : public QObject {
         QCOMPARE(*evaluateExpression(" -2 * (3 + 4,5) "), -15.0);
         QCOMPARE(*evaluateExpression("2-1-1"), 0.0);
         QCOMPARE(*evaluateExpression(".5"), 0.5);
-        for (const char* bad : {"", "1/0", "2+", "(1", "x", "1 2", "--", "1e999"}) QVERIFY2(!evaluateExpression(bad), bad);
+        for (const char* bad : {"", "1/0", "2+", "(1", "x", "1 2", "--", "1e999"})
+            QVERIFY2(!evaluateExpression(bad), bad);
     }
 };
 

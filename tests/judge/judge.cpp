@@ -40,18 +40,22 @@ Truth readTruth(const std::string& text) {
         TrueFrame o;
         const auto &p = f.at("position"), &q = f.at("rotation");
         o.pose.position = {p[0].get<double>(), p[1].get<double>(), p[2].get<double>()};
-        o.pose.worldFromCamera = Eigen::Quaterniond(q[0].get<double>(), q[1].get<double>(), q[2].get<double>(), q[3].get<double>());
+        o.pose.worldFromCamera =
+            Eigen::Quaterniond(q[0].get<double>(), q[1].get<double>(), q[2].get<double>(), q[3].get<double>());
         o.lens.focalPx = f.at("focal_px");
         o.lens.pixelAspect = j.at("image").at("pixel_aspect");
-        o.lens.principalPoint = {f.at("principal_point_px")[0].get<double>(), f.at("principal_point_px")[1].get<double>()};
+        o.lens.principalPoint = {f.at("principal_point_px")[0].get<double>(),
+                                 f.at("principal_point_px")[1].get<double>()};
         const auto& l = j.at("lens");
         o.lens.lens = {l.at("k1"), l.at("k2"), l.at("k3"), l.at("p1"), l.at("p2")};
         t.frames[f.at("frame").get<int>()] = o;
     }
     for (const auto& p : j.at("points")) {
         TruePoint o;
-        o.position = {p.at("position")[0].get<double>(), p.at("position")[1].get<double>(), p.at("position")[2].get<double>()};
-        for (const auto& s : p.at("seen")) o.seen.emplace_back(s[0].get<int>(), Eigen::Vector2d(s[1].get<double>(), s[2].get<double>()));
+        o.position = {p.at("position")[0].get<double>(), p.at("position")[1].get<double>(),
+                      p.at("position")[2].get<double>()};
+        for (const auto& s : p.at("seen"))
+            o.seen.emplace_back(s[0].get<int>(), Eigen::Vector2d(s[1].get<double>(), s[2].get<double>()));
         t.points.push_back(std::move(o));
     }
     return t;
@@ -113,7 +117,8 @@ Similarity startAlignment(const Truth& t, const std::map<int, Solved>& solved) {
     Similarity out;
     out.rotation = Eigen::Quaterniond(Eigen::SelfAdjointEigenSolver<Eigen::Matrix4d>(sum).eigenvectors().col(3).eval());
     double a = 0, b = 0;
-    for (const auto& [f, s] : solved) a += (s.pose.position - middle).squaredNorm(), b += (t.frames.at(f).pose.position - trueMiddle).squaredNorm();
+    for (const auto& [f, s] : solved)
+        a += (s.pose.position - middle).squaredNorm(), b += (t.frames.at(f).pose.position - trueMiddle).squaredNorm();
     out.scale = b > 0 ? std::sqrt(a / b) : 1;
     out.shift = middle - out.scale * (out.rotation * trueMiddle);
     return out;
@@ -123,8 +128,10 @@ Similarity startAlignment(const Truth& t, const std::map<int, Solved>& solved) {
 
 std::string Judgement::line() const {
     char text[300];
-    std::snprintf(text, sizeof text, "solved %d/%d  stick %.4f px  shape %.4f px  rotation %.4f deg  path %.4f %%  focal %.4f %%  lens %.4f px  fit %.3f px  check %.3f px", solved, frames, stickPx,
-                  shapePx, rotationDeg, pathPercent, focalPercent, lensPx, rmsPx, checkPx);
+    std::snprintf(text, sizeof text,
+                  "solved %d/%d  stick %.4f px  shape %.4f px  rotation %.4f deg  path %.4f %%  focal %.4f %%  lens "
+                  "%.4f px  fit %.3f px  check %.3f px",
+                  solved, frames, stickPx, shapePx, rotationDeg, pathPercent, focalPercent, lensPx, rmsPx, checkPx);
     return text;
 }
 
@@ -137,7 +144,8 @@ Judgement judge(const std::string& cameraJson, const std::string& truthJson) {
     out.checkPx = scene.checkRmsPx;
     std::map<int, Solved> solved;
     for (const auto& f : scene.frames)
-        if (f.solved && truth.frames.contains(f.frame)) solved[f.frame] = {viewFromPose(f.pose), f.pose, scene.intrinsics(f)};
+        if (f.solved && truth.frames.contains(f.frame))
+            solved[f.frame] = {viewFromPose(f.pose), f.pose, scene.intrinsics(f)};
     out.solved = int(solved.size());
     if (out.solved < 3) return out;
 
@@ -150,12 +158,14 @@ Judgement judge(const std::string& cameraJson, const std::string& truthJson) {
         for (const auto& [frame, pixel] : p.seen) {
             const auto s = solved.find(frame);
             if (s == solved.end()) continue;
-            if (const auto n = s->second.lens.normalisedFromPixel(pixel)) seen.push_back({&s->second.view, *n, 1}), pixels.emplace_back(frame, pixel);
+            if (const auto n = s->second.lens.normalisedFromPixel(pixel))
+                seen.push_back({&s->second.view, *n, 1}), pixels.emplace_back(frame, pixel);
         }
         const auto placed = triangulate(seen);
         if (!placed) continue;
         for (const auto& [frame, pixel] : pixels)
-            if (const auto q = project(solved.at(frame).view, solved.at(frame).lens, placed->position)) stick += (*q - pixel).squaredNorm(), ++stickCount;
+            if (const auto q = project(solved.at(frame).view, solved.at(frame).lens, placed->position))
+                stick += (*q - pixel).squaredNorm(), ++stickCount;
     }
     out.stickPx = stickCount ? std::sqrt(stick / stickCount) : -1;
 
@@ -183,7 +193,8 @@ Judgement judge(const std::string& cameraJson, const std::string& truthJson) {
         const Similarity s = similarityOf(y).after(start);
         Eigen::VectorXd r(Eigen::Index(3 * solved.size()));
         Eigen::Index i = 0;
-        for (const auto& [frame, c] : solved) r.segment<3>(3 * i++) = s.point(truth.frames.at(frame).pose.position) - c.pose.position;
+        for (const auto& [frame, c] : solved)
+            r.segment<3>(3 * i++) = s.point(truth.frames.at(frame).pose.position) - c.pose.position;
         return r;
     };
     Eigen::VectorXd y = Eigen::VectorXd::Zero(7);
@@ -199,7 +210,8 @@ Judgement judge(const std::string& cameraJson, const std::string& truthJson) {
         focal += std::fabs(c.lens.focalPx / f.lens.focalPx - 1);
     }
     const double n = double(solved.size());
-    out.pathPercent = length > 0 ? 100 * std::sqrt(pathResiduals(y).squaredNorm() / n) / (length * start.scale * std::exp(y(3))) : 0;
+    out.pathPercent =
+        length > 0 ? 100 * std::sqrt(pathResiduals(y).squaredNorm() / n) / (length * start.scale * std::exp(y(3))) : 0;
     out.rotationDeg = std::sqrt(turn / n) * 180 / M_PI;
     out.focalPercent = 100 * focal / n;
 

@@ -4,20 +4,23 @@
 
 namespace va {
 
-/// How a solve compares with a known true camera. Stick is −1, shape and path 0 where the solve has no depth. Definitions: docs/methods.md, "Judging against truth".
+/// How a solve compares with a known true camera. Stick is −1, shape and path 0 where the solve has no depth.
+/// Definitions: docs/methods.md, "Judging against truth".
 struct Judgement {
     int frames = 0, solved = 0;
-    double stickPx = 0;         ///< things anchored at true points: RMS slide over points and frames
-    double shapePx = 0;         ///< true points through both cameras after the best similarity: RMS
-    double rotationDeg = 0;     ///< RMS after aligning orientations
-    double pathPercent = 0;     ///< RMS of positions after aligning them, in % of the path's length
-    double focalPercent = 0;    ///< mean absolute error
-    double lensPx = 0;          ///< RMS over the frame, in px, between the directions that the solved and the true camera give a pixel
+    double stickPx = 0;       ///< things anchored at true points: RMS slide over points and frames
+    double shapePx = 0;       ///< true points through both cameras after the best similarity: RMS
+    double rotationDeg = 0;   ///< RMS after aligning orientations
+    double pathPercent = 0;   ///< RMS of positions after aligning them, in % of the path's length
+    double focalPercent = 0;  ///< mean absolute error
+    double lensPx =
+        0;  ///< RMS over the frame, in px, between the directions that the solved and the true camera give a pixel
     double rmsPx = 0, checkPx = 0;
     [[nodiscard]] std::string line() const;
 };
 
-/// Judges the text of a camera.json by the text of a truth file. Throws va::InputError for wrong files. Needs three solved frames.
+/// Judges the text of a camera.json by the text of a truth file. Throws va::InputError for wrong files. Needs three
+/// solved frames.
 Judgement judge(const std::string& cameraJson, const std::string& truthJson);
 
 }  // namespace va

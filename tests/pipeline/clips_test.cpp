@@ -87,7 +87,11 @@ TEST(MastTop, PanIsSeenAndGivesItsTurn) {
 TEST(Slipway, MatteKeepsFeaturesOut) {
     // One still as a matte for the whole shot: its white left half keeps features out.
     const std::string matte = std::string(VA_BINARY_DIR) + "/matte-left.png";
-    ASSERT_EQ(std::system(("ffmpeg -v error -y -f lavfi -i color=black:s=640x360 -vf drawbox=w=320:h=360:color=white:t=fill -frames:v 1 " + matte).c_str()), 0);
+    ASSERT_EQ(std::system(("ffmpeg -v error -y -f lavfi -i color=black:s=640x360 -vf "
+                           "drawbox=w=320:h=360:color=white:t=fill -frames:v 1 " +
+                           matte)
+                              .c_str()),
+              0);
     Shot shot = withPlate(Shot(), data + "jib");
     shot.maskSpec = matte;
     shot.range = {1001, 1010};
@@ -101,7 +105,8 @@ TEST(Slipway, MatteKeepsFeaturesOut) {
 }
 
 TEST(Match, CancelAtEveryStageKeepsWhatIsDone) {
-    for (const char* stage : {"Following features", "Choosing the kind of move", "Finding a first camera", "Growing the solve", "Refining the solve"}) {
+    for (const char* stage : {"Following features", "Choosing the kind of move", "Finding a first camera",
+                              "Growing the solve", "Refining the solve"}) {
         Shot shot = withPlate(Shot(), data + "jib");
         Progress* self = nullptr;
         int seen = 0;

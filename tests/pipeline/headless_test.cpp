@@ -31,13 +31,17 @@ class Headless : public ::testing::Test {
         std::string out, err;
     };
     Run vanchor(const std::string& arguments) const {
-        const std::string command = std::string(VA_VANCHOR) + " " + arguments + " >" + (folder_ / "out").string() + " 2>" + (folder_ / "err").string();
+        const std::string command = std::string(VA_VANCHOR) + " " + arguments + " >" + (folder_ / "out").string() +
+                                    " 2>" + (folder_ / "err").string();
         const int status = std::system(command.c_str());
         return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, readFile(folder_ / "out"), readFile(folder_ / "err")};
     }
     std::string clip(const std::string& name, const std::string& filter, int frames) const {
         const std::string file = (folder_ / name).string();
-        EXPECT_EQ(std::system(("ffmpeg -v error -y " + filter + " -frames:v " + std::to_string(frames) + " -c:v libx264 -pix_fmt yuv420p " + file).c_str()), 0);
+        EXPECT_EQ(std::system(("ffmpeg -v error -y " + filter + " -frames:v " + std::to_string(frames) +
+                               " -c:v libx264 -pix_fmt yuv420p " + file)
+                                  .c_str()),
+                  0);
         return file;
     }
     fs::path folder_;
@@ -69,7 +73,8 @@ TEST_F(Headless, MatchWritesAllFilesAndExportsAgain) {
     EXPECT_EQ(camera["frames"].size(), 40U);
     EXPECT_EQ(readShot(out + "/shot.vanchor").rate(), (Rational{25, 1}));
     for (const char* format : {"json", "usda", "ply"}) {
-        const Run e = vanchor("export " + out + "/shot.vanchor --format " + format + " --out " + out + "/again." + format);
+        const Run e =
+            vanchor("export " + out + "/shot.vanchor --format " + format + " --out " + out + "/again." + format);
         EXPECT_EQ(e.code, 0) << e.err;
         EXPECT_NE(e.out.find("read back"), std::string::npos);
     }
@@ -78,7 +83,8 @@ TEST_F(Headless, MatchWritesAllFilesAndExportsAgain) {
 
 TEST_F(Headless, KnownLensIsObeyed) {
     writeFileAtomically(folder_ / "lens.json", R"({"k1": -0.03, "k2": 0})");
-    const Run r = vanchor("match " + data + "jib --sensor-width 36 --focal 32 --distortion " + (folder_ / "lens.json").string() + " --json --out " + folder_.string());
+    const Run r = vanchor("match " + data + "jib --sensor-width 36 --focal 32 --distortion " +
+                          (folder_ / "lens.json").string() + " --json --out " + folder_.string());
     ASSERT_EQ(r.code, 0) << r.err;
     const auto j = nlohmann::json::parse(r.out);
     EXPECT_NEAR(j["focal_px"].get<double>(), 32.0 / 36 * 640, 1e-9);
@@ -86,7 +92,9 @@ TEST_F(Headless, KnownLensIsObeyed) {
 }
 
 TEST_F(Headless, SameSeedSameFile) {
-    for (const char* name : {"a", "b"}) ASSERT_EQ(vanchor("match " + data + "jib --range 1005-1025 --seed 5 --out " + (folder_ / name).string()).code, 0);
+    for (const char* name : {"a", "b"})
+        ASSERT_EQ(vanchor("match " + data + "jib --range 1005-1025 --seed 5 --out " + (folder_ / name).string()).code,
+                  0);
     EXPECT_EQ(readFile(folder_ / "a" / "camera.json"), readFile(folder_ / "b" / "camera.json"));
 }
 
@@ -111,17 +119,23 @@ TEST_F(Headless, InputErrorsAreThreeWithASentence) {
     EXPECT_EQ(vanchor("info " + data + "jib/jib.truth.json").code, 3);
     EXPECT_EQ(vanchor("export /nowhere.vanchor --format ply --out x.ply").code, 3);
     EXPECT_EQ(vanchor("match " + data + "jib --out /proc/no").code, 3);
-    EXPECT_EQ(vanchor("match " + data + "jib --distortion " + data + "jib/jib.1001.jpg --out " + folder_.string()).code, 3);
+    EXPECT_EQ(vanchor("match " + data + "jib --distortion " + data + "jib/jib.1001.jpg --out " + folder_.string()).code,
+              3);
 }
 
 TEST_F(Headless, NoSolveIsFourWithTheVerdict) {
-    struct Case { const char *name, *filter; int frames; const char* says; };
+    struct Case {
+        const char *name, *filter;
+        int frames;
+        const char* says;
+    };
     const std::string still = "-loop 1 -i " + data + "jib/jib.1001.jpg -r 25";
     const Case cases[] = {{"black.mp4", "-f lavfi -i color=black:s=640x360:r=25", 20, "Too few features"},
                           {"static.mp4", still.c_str(), 20, "does not move"},
                           {"one.mp4", still.c_str(), 1, "single frame"}};
     for (const Case& c : cases) {
-        const Run r = vanchor("match " + clip(c.name, c.filter, c.frames) + " --out " + (folder_ / "out-none").string());
+        const Run r =
+            vanchor("match " + clip(c.name, c.filter, c.frames) + " --out " + (folder_ / "out-none").string());
         EXPECT_EQ(r.code, 4) << c.name << r.err;
         EXPECT_NE(r.out.find(c.says), std::string::npos) << c.name << ": " << r.out;
         EXPECT_TRUE(fs::exists(folder_ / "out-none" / "shot.vanchor")) << "the paths are kept";

@@ -6,7 +6,8 @@
 namespace va {
 namespace {
 
-// Costs printed in the Ceres Solver documentation ("Bundle Adjustment" tutorial) for problem-16-22106-pre of Agarwal et al. 2010.
+// Costs printed in the Ceres Solver documentation ("Bundle Adjustment" tutorial) for problem-16-22106-pre of Agarwal et
+// al. 2010.
 TEST(BundleAdjustmentInTheLarge, ReachesThePublishedCost) {
     BundleProblem problem = test::readBal(std::string(VA_TEST_DATA) + "/bal/problem-16-22106-pre.txt.bz2");
     ASSERT_EQ(problem.views.size(), 16U);
@@ -38,16 +39,20 @@ TEST(Bundle, JacobianIsRightWhereItMatters) {
         truth.views.push_back(view);
         truth.lensOfView.push_back(0);
     }
-    for (int i = 0; i < 120; ++i) truth.points.emplace_back(-3 + (i % 12) * 0.55, -1.5 + (i / 12) * 0.33, 5 + (i * 7 % 11) * 0.6);
+    for (int i = 0; i < 120; ++i)
+        truth.points.emplace_back(-3 + (i % 12) * 0.55, -1.5 + (i / 12) * 0.33, 5 + (i * 7 % 11) * 0.6);
     for (int v = 0; v < 6; ++v)
-        for (int i = 0; i < 120; ++i) truth.observations.push_back({v, i, *project(truth.views[size_t(v)], lens, truth.points[size_t(i)]), Eigen::Matrix2d::Identity()});
+        for (int i = 0; i < 120; ++i)
+            truth.observations.push_back(
+                {v, i, *project(truth.views[size_t(v)], lens, truth.points[size_t(i)]), Eigen::Matrix2d::Identity()});
     BundleProblem disturbed = truth;
     disturbed.lenses[0].focalPx = 1040;
     disturbed.lenses[0].principalPoint += Eigen::Vector2d(8, -5);
     disturbed.lenses[0].lens = {};
     for (auto& p : disturbed.points) p += Eigen::Vector3d(0.03, -0.02, 0.05);
     BundleOptions options;
-    options.solved = {LensValue::focal, LensValue::principalX, LensValue::principalY, LensValue::k1, LensValue::k2, LensValue::k3, LensValue::p1, LensValue::p2};
+    options.solved = {LensValue::focal, LensValue::principalX, LensValue::principalY, LensValue::k1,
+                      LensValue::k2,    LensValue::k3,         LensValue::p1,         LensValue::p2};
     options.fixedViews = {1, 0, 0, 0, 0, 0};
     options.iterations = 300;
     options.stopWhenCostFallsBy = 1e-14;

@@ -17,10 +17,15 @@ namespace va {
 namespace {
 
 cv::Mat cameraMatrix(const Intrinsics& i) {
-    return (cv::Mat_<double>(3, 3) << i.focalPx / i.pixelAspect, 0, i.principalPoint.x(), 0, i.focalPx, i.principalPoint.y(), 0, 0, 1);
+    return (cv::Mat_<double>(3, 3) << i.focalPx / i.pixelAspect, 0, i.principalPoint.x(), 0, i.focalPx,
+            i.principalPoint.y(), 0, 0, 1);
 }
-cv::Mat coefficients(const Intrinsics& i) { return (cv::Mat_<double>(1, 5) << i.lens.k1, i.lens.k2, i.lens.p1, i.lens.p2, i.lens.k3); }
-cv::Mat toCv(const Eigen::Matrix3d& m) { return (cv::Mat_<double>(3, 3) << m(0, 0), m(0, 1), m(0, 2), m(1, 0), m(1, 1), m(1, 2), m(2, 0), m(2, 1), m(2, 2)); }
+cv::Mat coefficients(const Intrinsics& i) {
+    return (cv::Mat_<double>(1, 5) << i.lens.k1, i.lens.k2, i.lens.p1, i.lens.p2, i.lens.k3);
+}
+cv::Mat toCv(const Eigen::Matrix3d& m) {
+    return (cv::Mat_<double>(3, 3) << m(0, 0), m(0, 1), m(0, 2), m(1, 0), m(1, 1), m(1, 2), m(2, 0), m(2, 1), m(2, 2));
+}
 Eigen::Matrix3d toEigen(const cv::Mat& m) {
     Eigen::Matrix3d e;
     for (int r = 0; r < 3; ++r)
@@ -70,7 +75,8 @@ TEST_F(Geometry, ProjectionAndDistortion) {
 TEST_F(Geometry, InverseDistortion) {
     std::vector<cv::Point2d> pixels, straight;
     for (int i = 0; i < 100; ++i) pixels.emplace_back(1280 * uniform(), 720 * uniform());
-    cv::undistortPoints(pixels, straight, cameraMatrix(lens_), coefficients(lens_), cv::noArray(), cv::noArray(), cv::TermCriteria(cv::TermCriteria::COUNT | cv::TermCriteria::EPS, 200, 1e-14));
+    cv::undistortPoints(pixels, straight, cameraMatrix(lens_), coefficients(lens_), cv::noArray(), cv::noArray(),
+                        cv::TermCriteria(cv::TermCriteria::COUNT | cv::TermCriteria::EPS, 200, 1e-14));
     for (size_t i = 0; i < pixels.size(); ++i) {
         const auto ours = lens_.normalisedFromPixel({pixels[i].x, pixels[i].y});
         ASSERT_TRUE(ours);
@@ -100,12 +106,16 @@ TEST_F(Geometry, HomographyAsGoodAsOpenCv) {
     const auto error = [&](const Eigen::Matrix3d& h) {
         double worst = 0;
         for (double x : {0.0, 640.0, 1279.0})
-            for (double y : {0.0, 360.0, 719.0}) worst = std::max(worst, ((h * Eigen::Vector3d(x, y, 1)).hnormalized() - (truth * Eigen::Vector3d(x, y, 1)).hnormalized()).norm());
+            for (double y : {0.0, 360.0, 719.0})
+                worst = std::max(worst, ((h * Eigen::Vector3d(x, y, 1)).hnormalized() -
+                                         (truth * Eigen::Vector3d(x, y, 1)).hnormalized())
+                                            .norm());
         return worst;
     };
     EXPECT_LT(error(ours.model), 0.6);
     EXPECT_LT(error(ours.model), 1.5 * error(theirs) + 0.1);
-    EXPECT_FALSE(homographyFrom({{0, 0}, {1, 0}, {2, 0}, {3, 0}}, {{0, 0}, {1, 0}, {2, 0}, {3, 0}}, {0, 1, 2, 3})) << "points on a line";
+    EXPECT_FALSE(homographyFrom({{0, 0}, {1, 0}, {2, 0}, {3, 0}}, {{0, 0}, {1, 0}, {2, 0}, {3, 0}}, {0, 1, 2, 3}))
+        << "points on a line";
 }
 
 TEST_F(Geometry, EssentialMatrixAndPose) {
@@ -130,7 +140,8 @@ TEST_F(Geometry, EssentialMatrixAndPose) {
     ASSERT_TRUE(ours.found);
     const auto pose = poseFromEssential(ours.model, a, b, ours.agrees);
     ASSERT_TRUE(pose);
-    const double turnError = Eigen::AngleAxisd(pose->rotation * turn.transpose()).angle(), shiftError = std::acos(std::min(1.0, pose->shift.dot(shift)));
+    const double turnError = Eigen::AngleAxisd(pose->rotation * turn.transpose()).angle(),
+                 shiftError = std::acos(std::min(1.0, pose->shift.dot(shift)));
     cv::theRNG().state = 1;
     cv::Mat mask, r, t;
     const cv::Mat e = cv::findEssentialMat(ca, cb, cv::Mat::eye(3, 3, CV_64F), cv::RANSAC, 0.999, 1.5 / 1000, mask);
@@ -150,7 +161,9 @@ TEST_F(Geometry, FivePointSolutionsAreEssentialAndHoldTheTruth) {
     const Eigen::Matrix3d truth = (cross * turn).normalized();
     for (int trial = 0; trial < 30; ++trial) {
         Points2 a, b;
-        for (int i = 0; i < 5; ++i) a.push_back(seen(view_, points_[size_t(trial * 5 + i)])), b.push_back(seen(second, points_[size_t(trial * 5 + i)]));
+        for (int i = 0; i < 5; ++i)
+            a.push_back(seen(view_, points_[size_t(trial * 5 + i)])),
+                b.push_back(seen(second, points_[size_t(trial * 5 + i)]));
         const auto found = essentialFromFive(a, b, {0, 1, 2, 3, 4});
         ASSERT_FALSE(found.empty());
         double nearest = 9;
@@ -184,9 +197,12 @@ TEST_F(Geometry, ResectionAsGoodAsOpenCv) {
     ASSERT_TRUE(ours.found);
     cv::Mat r, t, rotation;
     cv::theRNG().state = 1;
-    ASSERT_TRUE(cv::solvePnPRansac(world, pixels, cv::Mat::eye(3, 3, CV_64F), cv::noArray(), r, t, false, 500, 3.0F / 1000, 0.999));
+    ASSERT_TRUE(cv::solvePnPRansac(world, pixels, cv::Mat::eye(3, 3, CV_64F), cv::noArray(), r, t, false, 500,
+                                   3.0F / 1000, 0.999));
     cv::Rodrigues(r, rotation);
-    const auto angle = [&](const Eigen::Matrix3d& m) { return Eigen::AngleAxisd(m * view_.rotation.transpose()).angle(); };
+    const auto angle = [&](const Eigen::Matrix3d& m) {
+        return Eigen::AngleAxisd(m * view_.rotation.transpose()).angle();
+    };
     EXPECT_LT(angle(ours.model.rotation), 5e-4);
     EXPECT_LT((ours.model.centre() - view_.centre()).norm(), 0.003);
     EXPECT_LT(angle(ours.model.rotation), 1.5 * angle(toEigen(rotation)) + 1e-4);
@@ -198,10 +214,12 @@ TEST_F(Geometry, ThreePointViewsHoldTheTruth) {
         for (int i = 0; i < 3; ++i) straight.push_back(seen(view_, points_[size_t(trial * 3 + i)]));
         const Points3 three{points_[size_t(trial * 3)], points_[size_t(trial * 3 + 1)], points_[size_t(trial * 3 + 2)]};
         double nearest = 9;
-        for (const View& v : viewsFromThree(three, straight, {0, 1, 2})) nearest = std::min(nearest, (v.rotation - view_.rotation).norm() + (v.shift - view_.shift).norm());
+        for (const View& v : viewsFromThree(three, straight, {0, 1, 2}))
+            nearest = std::min(nearest, (v.rotation - view_.rotation).norm() + (v.shift - view_.shift).norm());
         EXPECT_LT(nearest, 1e-5) << "trial " << trial;
     }
-    EXPECT_TRUE(viewsFromThree({{0, 0, -5}, {1, 0, -5}, {2, 0, -5}}, {{0, 0}, {0.2, 0}, {0.4, 0}}, {0, 1, 2}).empty()) << "points on a line";
+    EXPECT_TRUE(viewsFromThree({{0, 0, -5}, {1, 0, -5}, {2, 0, -5}}, {{0, 0}, {0.2, 0}, {0.4, 0}}, {0, 1, 2}).empty())
+        << "points on a line";
 }
 
 TEST_F(Geometry, TriangulationAsGoodAsOpenCv) {
@@ -223,7 +241,8 @@ TEST_F(Geometry, TriangulationAsGoodAsOpenCv) {
         const cv::Mat cp = (cv::Mat_<double>(2, 1) << p.x(), p.y()), cq = (cv::Mat_<double>(2, 1) << q.x(), q.y());
         cv::Mat out;
         cv::triangulatePoints(matrix(view_), matrix(second), cp, cq, out);
-        const Eigen::Vector3d cvPoint(out.at<double>(0) / out.at<double>(3), out.at<double>(1) / out.at<double>(3), out.at<double>(2) / out.at<double>(3));
+        const Eigen::Vector3d cvPoint(out.at<double>(0) / out.at<double>(3), out.at<double>(1) / out.at<double>(3),
+                                      out.at<double>(2) / out.at<double>(3));
         ours += (placed->position - x).squaredNorm();
         theirs += (cvPoint - x).squaredNorm();
         ++n;

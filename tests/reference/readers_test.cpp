@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What we write, read by somebody else: Assimp for PLY, Eigen for the algebra of the matrices. OpenUSD is read in usd_reader.mjs.
+// What we write, read by somebody else: Assimp for PLY, Eigen for the algebra of the matrices. OpenUSD is read in
+// usd_reader.mjs.
 #include <gtest/gtest.h>
 
-#include <assimp/Importer.hpp>
 #include <assimp/scene.h>
+#include <assimp/Importer.hpp>
 #include <filesystem>
 
 #include "base/atomic_file.h"
@@ -26,7 +27,8 @@ TEST(OtherReaders, AssimpReadsTheCloud) {
     ASSERT_EQ(read->mMeshes[0]->mNumVertices, scene.points.size());
     for (size_t i = 0; i < scene.points.size(); ++i) {
         const aiVector3D& v = read->mMeshes[0]->mVertices[i];
-        EXPECT_LT((Eigen::Vector3d(v.x, v.y, v.z) - scene.points[i].position).norm(), 1e-5 * (1 + scene.points[i].position.norm()));
+        EXPECT_LT((Eigen::Vector3d(v.x, v.y, v.z) - scene.points[i].position).norm(),
+                  1e-5 * (1 + scene.points[i].position.norm()));
     }
     std::filesystem::remove(file);
 }

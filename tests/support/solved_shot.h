@@ -4,7 +4,8 @@
 
 namespace va::test {
 
-/// A shot with a plate that does not exist, solved and grounded from made-up paths, with a box and an anchor: for tests that need no footage.
+/// A shot with a plate that does not exist, solved and grounded from made-up paths, with a box and an anchor: for tests
+/// that need no footage.
 Shot makeSolvedShot();
 
 }  // namespace va::test

@@ -8,7 +8,8 @@ namespace va::test {
 CameraPose lookAlong(const Eigen::Vector3d& position, double azimuth, double pitch) {
     CameraPose p;
     p.position = position;
-    p.worldFromCamera = Eigen::AngleAxisd(-azimuth, Eigen::Vector3d::UnitY()) * Eigen::AngleAxisd(pitch, Eigen::Vector3d::UnitX());
+    p.worldFromCamera =
+        Eigen::AngleAxisd(-azimuth, Eigen::Vector3d::UnitY()) * Eigen::AngleAxisd(pitch, Eigen::Vector3d::UnitX());
     return p;
 }
 
@@ -17,7 +18,9 @@ SyntheticShot makeSyntheticShot(const SyntheticOptions& o) {
     std::mt19937_64 random(o.seed);
     std::uniform_real_distribution<double> uniform(0, 1);
     std::normal_distribution<double> noise(0, o.noisePx);
-    const auto camera = o.camera ? o.camera : [](double t) { return lookAlong({-2 + 4 * t, 0.3 * t, 0.5 * t}, 0.12 - 0.3 * t, 0.02); };
+    const auto camera = o.camera ? o.camera : [](double t) {
+        return lookAlong({-2 + 4 * t, 0.3 * t, 0.5 * t}, 0.12 - 0.3 * t, 0.02);
+    };
     for (int f = 0; f < o.frames; ++f) s.cameras.push_back(camera(o.frames > 1 ? double(f) / (o.frames - 1) : 0));
     s.lens.focalPx = o.focalPx;
     s.lens.principalPoint = {(o.width - 1) / 2.0, (o.height - 1) / 2.0};
@@ -44,7 +47,8 @@ SyntheticShot makeSyntheticShot(const SyntheticOptions& o) {
             q.y = p->y() + noise(random);
             if (wrong) q.x = uniform(random) * o.width, q.y = uniform(random) * o.height;
             q.sxx = q.syy = float(std::max(1e-4, o.noisePx * o.noisePx));
-            if (!path.points.empty() && path.points.back().frame != q.frame - 1) break;  // real following does not come back
+            if (!path.points.empty() && path.points.back().frame != q.frame - 1)
+                break;  // real following does not come back
             path.points.push_back(q);
         }
         if (path.points.size() >= 3) s.paths.push_back(std::move(path));

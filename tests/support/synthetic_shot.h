@@ -23,10 +23,11 @@ struct SyntheticOptions {
     int width = 1280, height = 720;
     double focalPx = 1100, k1 = -0.05, k2 = 0.01;
     double noisePx = 0.1;
-    double outlierShare = 0;       ///< paths with positions at random
-    bool flat = false;             ///< all points on one plane
+    double outlierShare = 0;  ///< paths with positions at random
+    bool flat = false;        ///< all points on one plane
     uint64_t seed = 7;
-    std::function<CameraPose(double t)> camera;  ///< t in 0..1; empty: a dolly of 4 units past things 4 to 20 units away
+    std::function<CameraPose(double t)>
+        camera;  ///< t in 0..1; empty: a dolly of 4 units past things 4 to 20 units away
 };
 
 /// Points fill the view of the middle camera, at depths between 4 and 20 units.

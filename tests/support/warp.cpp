@@ -16,15 +16,18 @@ Luma loadPhoto(const std::string& name) {
     for (int pass = 0; pass < 2; ++pass) {
         Luma rows = out;
         for (int y = 0; y < in.height; ++y)
-            for (int x = 1; x + 1 < in.width; ++x) rows.at(x, y) = 0.25f * (out.at(x - 1, y) + out.at(x + 1, y)) + 0.5f * out.at(x, y);
+            for (int x = 1; x + 1 < in.width; ++x)
+                rows.at(x, y) = 0.25f * (out.at(x - 1, y) + out.at(x + 1, y)) + 0.5f * out.at(x, y);
         out = rows;
         for (int y = 1; y + 1 < in.height; ++y)
-            for (int x = 0; x < in.width; ++x) out.at(x, y) = 0.25f * (rows.at(x, y - 1) + rows.at(x, y + 1)) + 0.5f * rows.at(x, y);
+            for (int x = 0; x < in.width; ++x)
+                out.at(x, y) = 0.25f * (rows.at(x, y - 1) + rows.at(x, y + 1)) + 0.5f * rows.at(x, y);
     }
     return out;
 }
 
-Luma warped(const Luma& photo, int width, int height, const std::function<Eigen::Vector2d(const Eigen::Vector2d&)>& sourceOf, double sigma, unsigned seed) {
+Luma warped(const Luma& photo, int width, int height,
+            const std::function<Eigen::Vector2d(const Eigen::Vector2d&)>& sourceOf, double sigma, unsigned seed) {
     Luma out(width, height);
     std::mt19937 random(seed);
     std::normal_distribution<double> noise(0, sigma > 0 ? sigma : 1);
@@ -42,7 +45,8 @@ Luma warped(const Luma& photo, int width, int height, const std::function<Eigen:
                 double wx[8], wy[8], sum = 0, total = 0;
                 for (int k = 0; k < 8; ++k) wx[k] = lanczos(ix - 3 + k - s.x()), wy[k] = lanczos(iy - 3 + k - s.y());
                 for (int j = 0; j < 8; ++j)
-                    for (int i = 0; i < 8; ++i) sum += wx[i] * wy[j] * photo.at(ix - 3 + i, iy - 3 + j), total += wx[i] * wy[j];
+                    for (int i = 0; i < 8; ++i)
+                        sum += wx[i] * wy[j] * photo.at(ix - 3 + i, iy - 3 + j), total += wx[i] * wy[j];
                 value = sum / total;
             }
             out.at(x, y) = float(value + (sigma > 0 ? noise(random) : 0));
@@ -50,7 +54,11 @@ Luma warped(const Luma& photo, int width, int height, const std::function<Eigen:
     return out;
 }
 
-Eigen::Vector2d TurnZoom::forward(const Eigen::Vector2d& p) const { return middle + shift + zoom * (Eigen::Rotation2Dd(angle) * (p - middle)); }
-Eigen::Vector2d TurnZoom::back(const Eigen::Vector2d& p) const { return middle + Eigen::Rotation2Dd(-angle) * (p - middle - shift) / zoom; }
+Eigen::Vector2d TurnZoom::forward(const Eigen::Vector2d& p) const {
+    return middle + shift + zoom * (Eigen::Rotation2Dd(angle) * (p - middle));
+}
+Eigen::Vector2d TurnZoom::back(const Eigen::Vector2d& p) const {
+    return middle + Eigen::Rotation2Dd(-angle) * (p - middle - shift) / zoom;
+}
 
 }  // namespace va::test

@@ -10,11 +10,14 @@ namespace va::test {
 /// A photo as display luma, softened a little so that it holds nothing finer than sampling can carry.
 Luma loadPhoto(const std::string& name);
 
-/// The picture seen through `sourceOf` (output pixel → photo pixel), sampled with an eight-tap Lanczos kernel at the exact positions: unlike library
-/// warps, which round positions to a 32nd of a pixel. Noise of `sigma` grey levels is added. Outside is mid grey.
-Luma warped(const Luma& photo, int width, int height, const std::function<Eigen::Vector2d(const Eigen::Vector2d&)>& sourceOf, double sigma, unsigned seed);
+/// The picture seen through `sourceOf` (output pixel → photo pixel), sampled with an eight-tap Lanczos kernel at the
+/// exact positions: unlike library warps, which round positions to a 32nd of a pixel. Noise of `sigma` grey levels is
+/// added. Outside is mid grey.
+Luma warped(const Luma& photo, int width, int height,
+            const std::function<Eigen::Vector2d(const Eigen::Vector2d&)>& sourceOf, double sigma, unsigned seed);
 
-/// Turn by `angle` and zoom by `zoom` around the middle: where a photo pixel goes, and where an output pixel comes from.
+/// Turn by `angle` and zoom by `zoom` around the middle: where a photo pixel goes, and where an output pixel comes
+/// from.
 struct TurnZoom {
     Eigen::Vector2d middle;
     double angle = 0, zoom = 1;

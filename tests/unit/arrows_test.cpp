@@ -42,7 +42,8 @@ TEST(Arrows, CoreFoldersIncludeOnlyWhatLiesBelow) {
                 const std::string from = name.substr(0, name.find('/'));
                 EXPECT_TRUE(mayInclude.at(folder).contains(from)) << entry.path() << " includes " << name;
             } else {
-                EXPECT_FALSE(name.starts_with("Q") || name.starts_with("Qt")) << entry.path() << " includes " << name << ": the core knows no window";
+                EXPECT_FALSE(name.starts_with("Q") || name.starts_with("Qt"))
+                    << entry.path() << " includes " << name << ": the core knows no window";
             }
         }
     }
@@ -51,18 +52,21 @@ TEST(Arrows, CoreFoldersIncludeOnlyWhatLiesBelow) {
 
 TEST(Arrows, NothingBelowIncludesTheApplication) {
     for (const char* part : {"core", "batch"})
-        for (const auto& entry : std::filesystem::recursive_directory_iterator(std::filesystem::path(VA_SOURCE_DIR) / part)) {
+        for (const auto& entry :
+             std::filesystem::recursive_directory_iterator(std::filesystem::path(VA_SOURCE_DIR) / part)) {
             if (!entry.is_regular_file()) continue;
             std::ifstream in(entry.path());
             for (std::string line; std::getline(in, line);)
-                for (const char* app : {"\"document/", "\"plate_view/", "\"scene_view/", "\"main_window/", "\"inspector/"})
+                for (const char* app :
+                     {"\"document/", "\"plate_view/", "\"scene_view/", "\"main_window/", "\"inspector/"})
                     EXPECT_EQ(line.find(std::string("#include ") + app), std::string::npos) << entry.path();
         }
 }
 
 TEST(Arrows, OnlyTheDocumentReplacesTheShot) {
     // Views get the shot as const; the one mutable Shot of the window is Document::shot_.
-    for (const auto& entry : std::filesystem::recursive_directory_iterator(std::filesystem::path(VA_SOURCE_DIR) / "app")) {
+    for (const auto& entry :
+         std::filesystem::recursive_directory_iterator(std::filesystem::path(VA_SOURCE_DIR) / "app")) {
         if (entry.path().extension() != ".cpp" || entry.path().parent_path().filename() == "document") continue;
         std::ifstream in(entry.path());
         const std::string text((std::istreambuf_iterator<char>(in)), {});

@@ -30,7 +30,8 @@ TEST(Rational, DecimalNamesOfNtscRatesAreExact) {
 }
 
 TEST(Rational, RefusesNonsense) {
-    for (const char* text : {"", "fast", "0", "-24", "24/0", "24/", "24x", "1e9", "nan", "inf"}) EXPECT_THROW((void)parseRational(text), Error) << text;
+    for (const char* text : {"", "fast", "0", "-24", "24/0", "24/", "24x", "1e9", "nan", "inf"})
+        EXPECT_THROW((void)parseRational(text), Error) << text;
 }
 
 TEST(Progress, CountsAndCancels) {
@@ -56,7 +57,9 @@ TEST(Progress, CountsAndCancels) {
 
 TEST(Parallel, CoversEveryIndexOnceAndPassesErrorsOn) {
     std::vector<int> hits(1000, 0);
-    parallelRanges(1000, 7, [&](int b, int e) { for (int i = b; i < e; ++i) ++hits[size_t(i)]; });
+    parallelRanges(1000, 7, [&](int b, int e) {
+        for (int i = b; i < e; ++i) ++hits[size_t(i)];
+    });
     EXPECT_EQ(std::count(hits.begin(), hits.end(), 1), 1000);
     EXPECT_THROW(parallelRanges(10, 1, [](int, int) { throw Error("no"); }), Error);
 }
@@ -90,7 +93,8 @@ TEST_F(AtomicFile, WhenTheDiskIsFullTheOldFileStays) {
     EXPECT_THROW(writeFileAtomically(folder_ / "a", std::string(100000, 'x')), InputError);
     setrlimit(RLIMIT_FSIZE, &before);
     EXPECT_EQ(readFile(folder_ / "a"), "old");
-    EXPECT_EQ(std::distance(std::filesystem::directory_iterator(folder_), {}), 1) << "the half-written neighbour is gone";
+    EXPECT_EQ(std::distance(std::filesystem::directory_iterator(folder_), {}), 1)
+        << "the half-written neighbour is gone";
 }
 
 TEST_F(AtomicFile, SaysWhichFileItWas) {

@@ -9,7 +9,11 @@
 namespace va {
 namespace {
 
-const BrownConrady lenses[] = {{}, {-0.06, 0.012, 0, 0, 0}, {0.08, -0.02, 0.003, 0, 0}, {-0.22, 0.05, -0.004, 0.0008, -0.0005}, {0, 0, 0, 0.002, 0.001}};
+const BrownConrady lenses[] = {{},
+                               {-0.06, 0.012, 0, 0, 0},
+                               {0.08, -0.02, 0.003, 0, 0},
+                               {-0.22, 0.05, -0.004, 0.0008, -0.0005},
+                               {0, 0, 0, 0.002, 0.001}};
 
 TEST(BrownConrady, InverseReturnsToTheStart) {
     for (const auto& l : lenses)
@@ -45,8 +49,11 @@ TEST(BrownConrady, FoldsWhereTheRadiusStopsGrowing) {
     EXPECT_FALSE(strong.undistort({std::nan(""), 0}));
 }
 
-// "36 mm wide film back, 50 mm lens: 39.6° horizontal": angle-of-view table in S. Ray, "Applied Photographic Optics", 3rd ed., Focal Press 2002 (value from memory).
-TEST(FilmBack, AngleOfViewOfTheStandardLens) { EXPECT_NEAR(fieldOfView(50, fullFrameWidthMm) * 180 / M_PI, 39.6, 0.05); }
+// "36 mm wide film back, 50 mm lens: 39.6° horizontal": angle-of-view table in S. Ray, "Applied Photographic Optics",
+// 3rd ed., Focal Press 2002 (value from memory).
+TEST(FilmBack, AngleOfViewOfTheStandardLens) {
+    EXPECT_NEAR(fieldOfView(50, fullFrameWidthMm) * 180 / M_PI, 39.6, 0.05);
+}
 
 // Common practice: a crop-sensor camera (factor about 1.6) with a 17 mm lens sees what 25 to 27 mm sees on full frame.
 TEST(FilmBack, CropSensorSeesLikeALongerLens) {

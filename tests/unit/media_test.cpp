@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Plates, good and bad. Footage is made by the ffmpeg program and OpenCV, so that the readers are checked against other writers.
+// Plates, good and bad. Footage is made by the ffmpeg program and OpenCV, so that the readers are checked against other
+// writers.
 #include <gtest/gtest.h>
 
 #include <condition_variable>
@@ -29,11 +30,13 @@ class Media : public ::testing::Test {
     static void TearDownTestSuite() { fs::remove_all(folder_); }
 
     /// Each frame is grey with brightness 40 + 4·n, so that a picture tells its number.
-    static fs::path movie(const std::string& name, const std::string& coding, int frames = 40, const std::string& rate = "24000/1001") {
+    static fs::path movie(const std::string& name, const std::string& coding, int frames = 40,
+                          const std::string& rate = "24000/1001") {
         const fs::path file = folder_ / name;
         if (!fs::exists(file)) {
-            const std::string command = "ffmpeg -v error -y -f lavfi -i \"color=black:s=192x108:r=" + rate + ",format=gray,geq=lum='40+4*N'\" -frames:v " + std::to_string(frames) +
-                                        " " + coding + " " + file.string();
+            const std::string command = "ffmpeg -v error -y -f lavfi -i \"color=black:s=192x108:r=" + rate +
+                                        ",format=gray,geq=lum='40+4*N'\" -frames:v " + std::to_string(frames) + " " +
+                                        coding + " " + file.string();
             EXPECT_EQ(std::system(command.c_str()), 0) << command;
         }
         return file;
@@ -44,7 +47,9 @@ class Media : public ::testing::Test {
         for (float v : l.data) sum += v;
         return sum / double(l.data.size());
     }
-    static void still(const fs::path& file, int level, int width = 64, int height = 48) { cv::imwrite(file.string(), cv::Mat(height, width, CV_8UC3, cv::Scalar(level, level, level))); }
+    static void still(const fs::path& file, int level, int width = 64, int height = 48) {
+        cv::imwrite(file.string(), cv::Mat(height, width, CV_8UC3, cv::Scalar(level, level, level)));
+    }
     static std::string troubleOf(const std::string& spec) {
         try {
             (void)openPlate(spec);
@@ -75,16 +80,22 @@ TEST_P(Codec, JumpsLandOnTheExactFrame) {
         EXPECT_NEAR(brightness(*source, frame), 40 + 4.0 * (frame - 1001), 1.8) << "frame " << frame;
     }
 }
-INSTANTIATE_TEST_SUITE_P(Movies, Codec,
-                         ::testing::Values(std::pair{"h264.mp4", "-c:v libx264 -pix_fmt yuv420p -g 30 -bf 3 -crf 10"}, std::pair{"h264.mkv", "-c:v libx264 -pix_fmt yuv420p -g 250 -bf 2 -crf 10"},
-                                           std::pair{"h265.mp4", "-c:v libx265 -x265-params log-level=none -pix_fmt yuv420p -crf 8"}, std::pair{"prores.mov", "-c:v prores_ks -profile:v 3 -pix_fmt yuv422p10le"},
-                                           std::pair{"mpeg4.avi", "-c:v mpeg4 -q:v 2 -pix_fmt yuv420p"}));
+INSTANTIATE_TEST_SUITE_P(
+    Movies, Codec,
+    ::testing::Values(std::pair{"h264.mp4", "-c:v libx264 -pix_fmt yuv420p -g 30 -bf 3 -crf 10"},
+                      std::pair{"h264.mkv", "-c:v libx264 -pix_fmt yuv420p -g 250 -bf 2 -crf 10"},
+                      std::pair{"h265.mp4", "-c:v libx265 -x265-params log-level=none -pix_fmt yuv420p -crf 8"},
+                      std::pair{"prores.mov", "-c:v prores_ks -profile:v 3 -pix_fmt yuv422p10le"},
+                      std::pair{"mpeg4.avi", "-c:v mpeg4 -q:v 2 -pix_fmt yuv420p"}));
 
 TEST_F(Media, PortraitMoviesStandUpright) {
     const fs::path flat = movie("h264.mp4", "-c:v libx264 -pix_fmt yuv420p -g 30 -bf 3 -crf 10");
     const fs::path turned = folder_ / "turned.mp4";
-    ASSERT_EQ(std::system(("ffmpeg -v error -y -display_rotation 90 -i " + flat.string() + " -c copy " + turned.string() + " 2>/dev/null || ffmpeg -v error -y -i " + flat.string() +
-                           " -c copy -metadata:s:v rotate=270 " + turned.string()).c_str()), 0);
+    ASSERT_EQ(std::system(("ffmpeg -v error -y -display_rotation 90 -i " + flat.string() + " -c copy " +
+                           turned.string() + " 2>/dev/null || ffmpeg -v error -y -i " + flat.string() +
+                           " -c copy -metadata:s:v rotate=270 " + turned.string())
+                              .c_str()),
+              0);
     const auto source = openPlate(turned.string());
     EXPECT_EQ(source->info().width, 108);
     EXPECT_EQ(source->info().height, 192);
@@ -94,7 +105,10 @@ TEST_F(Media, PortraitMoviesStandUpright) {
 
 TEST_F(Media, CutOffMovieIsNamedAndTheRestUsable) {
     // The index stands in front, as in a download that broke off.
-    const fs::path whole = movie("front.mp4", "-c:v libx264 -pix_fmt yuv420p -g 10 -movflags +faststart -x264-params nal-hrd=none -qp 1 -vf noise=alls=40:allf=t", 60);
+    const fs::path whole = movie("front.mp4",
+                                 "-c:v libx264 -pix_fmt yuv420p -g 10 -movflags +faststart -x264-params nal-hrd=none "
+                                 "-qp 1 -vf noise=alls=40:allf=t",
+                                 60);
     const fs::path cut = folder_ / "cut.mp4";
     fs::copy_file(whole, cut, fs::copy_options::overwrite_existing);
     fs::resize_file(cut, fs::file_size(whole) / 2);
@@ -164,7 +178,8 @@ TEST_F(Media, UnreadableStillBecomesAGap) {
     const auto source = openPlate(f.string());
     ASSERT_EQ(source->info().gaps.size(), 1U);
     EXPECT_EQ(source->info().gaps[0], (FrameRange{3, 3}));
-    EXPECT_NE(source->info().warnings.front().find("3 can't be read"), std::string::npos) << source->info().warnings.front();
+    EXPECT_NE(source->info().warnings.front().find("3 can't be read"), std::string::npos)
+        << source->info().warnings.front();
     EXPECT_NEAR(brightness(*source, 4), 90, 1);
 }
 
@@ -182,7 +197,11 @@ TEST_F(Media, SixteenBitAndLinearPicturesAreShownRight) {
     EXPECT_EQ(deep->info().bits, 16);
     EXPECT_NEAR(brightness(*deep, 1), 30000 / 257.0, 0.3);
     // Mid grey of 18 % light has the sRGB value 118 (IEC 61966-2-1).
-    ASSERT_EQ(std::system(("ffmpeg -v error -y -f lavfi -i color=black:s=16x16,format=gbrpf32le,geq=r=0.18:g=0.18:b=0.18 -frames:v 1 " + (folder_ / "lin.exr").string()).c_str()), 0);
+    ASSERT_EQ(std::system(("ffmpeg -v error -y -f lavfi -i "
+                           "color=black:s=16x16,format=gbrpf32le,geq=r=0.18:g=0.18:b=0.18 -frames:v 1 " +
+                           (folder_ / "lin.exr").string())
+                              .c_str()),
+              0);
     const auto linear = openPlate((folder_ / "lin.exr").string());
     EXPECT_EQ(linear->info().encoding, PictureEncoding::linear);
     EXPECT_NEAR(brightness(*linear, 1), 117.6, 1.0);
@@ -213,7 +232,8 @@ TEST_F(Media, CacheFetchesAheadWithinItsBudget) {
     });
     const auto wait = [&](int frame) {
         std::unique_lock lock(mutex);
-        return came.wait_for(lock, std::chrono::seconds(20), [&] { return std::find(order.begin(), order.end(), frame) != order.end(); });
+        return came.wait_for(lock, std::chrono::seconds(20),
+                             [&] { return std::find(order.begin(), order.end(), frame) != order.end(); });
     };
     ASSERT_TRUE(wait(1005)) << "runs ahead by itself";
     cache.setFocus(1030, 1, {1001, 1040});

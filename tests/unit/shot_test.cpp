@@ -66,7 +66,8 @@ TEST_F(ShotFile, PathsToFootageAreRelative) {
     // Folder and project move together.
     fs::create_directories(folder_ / "moved");
     fs::rename(folder_ / "a.vanchor", folder_ / "moved" / "a.vanchor");
-    EXPECT_EQ(readShot(folder_ / "moved" / "a.vanchor").plateSpec, (folder_ / "moved" / "plates" / "yard.%04d.jpg").string());
+    EXPECT_EQ(readShot(folder_ / "moved" / "a.vanchor").plateSpec,
+              (folder_ / "moved" / "plates" / "yard.%04d.jpg").string());
 }
 
 TEST_F(ShotFile, BrokenFilesAreNamedAndExplained) {

@@ -22,7 +22,9 @@ SolveResult solve(const SyntheticShot& s) {
 }
 
 void expectFinite(const SolveResult& r) {
-    for (const auto& f : r.frames) EXPECT_TRUE(f.pose.position.allFinite() && f.pose.worldFromCamera.coeffs().allFinite() && std::isfinite(f.rmsPx));
+    for (const auto& f : r.frames)
+        EXPECT_TRUE(f.pose.position.allFinite() && f.pose.worldFromCamera.coeffs().allFinite() &&
+                    std::isfinite(f.rmsPx));
     for (const auto& p : r.points) EXPECT_TRUE(p.position.allFinite());
     EXPECT_TRUE(std::isfinite(r.rmsPx) && std::isfinite(r.checkRmsPx) && std::isfinite(r.lens.focalPx));
 }
@@ -32,7 +34,8 @@ TEST(Camera, ConventionsTurnIntoEachOtherAndBack) {
     const CameraPose back = poseFromView(viewFromPose(pose));
     EXPECT_LT((back.position - pose.position).norm(), 1e-12);
     EXPECT_LT(back.worldFromCamera.angularDistance(pose.worldFromCamera), 1e-12);
-    // The camera looks down −Z, so a point there is in the middle; +Y is up, so a higher point is nearer to the picture's top.
+    // The camera looks down −Z, so a point there is in the middle; +Y is up, so a higher point is nearer to the
+    // picture's top.
     Intrinsics lens;
     lens.focalPx = 1000;
     lens.principalPoint = {639.5, 359.5};
@@ -68,8 +71,10 @@ TEST(Solver, FindsADollyWithNothingKnown) {
     EXPECT_GT(r.checkPaths, 10);
     EXPECT_NEAR(r.checkRmsPx, r.rmsPx, 0.08);
     // The path's shape: distances between cameras in proportion.
-    const double whole = (r.frames[39].pose.position - r.frames[0].pose.position).norm(), half = (r.frames[20].pose.position - r.frames[0].pose.position).norm();
-    const double trueWhole = (s.cameras[39].position - s.cameras[0].position).norm(), trueHalf = (s.cameras[20].position - s.cameras[0].position).norm();
+    const double whole = (r.frames[39].pose.position - r.frames[0].pose.position).norm(),
+                 half = (r.frames[20].pose.position - r.frames[0].pose.position).norm();
+    const double trueWhole = (s.cameras[39].position - s.cameras[0].position).norm(),
+                 trueHalf = (s.cameras[20].position - s.cameras[0].position).norm();
     EXPECT_NEAR(half / whole, trueHalf / trueWhole, 0.002);
     expectFinite(r);
 }
@@ -125,7 +130,9 @@ TEST_P(Pan, NeverBecomesAFreeMove) {
     o.noisePx = 0.15;
     o.k1 = 0.05 * u(random);
     o.focalPx = 1000 + 300 * u(random);
-    o.camera = [=](double t) { return lookAlong({1, 2, 3}, sweep * (t - 0.5) + shake * std::sin(40 * t), tilt * t + shake * std::cos(31 * t)); };
+    o.camera = [=](double t) {
+        return lookAlong({1, 2, 3}, sweep * (t - 0.5) + shake * std::sin(40 * t), tilt * t + shake * std::cos(31 * t));
+    };
     const SyntheticShot s = makeSyntheticShot(o);
     const SolveResult r = solve(s);
     EXPECT_EQ(r.motion, Motion::rotation) << "focal " << o.focalPx << " sweep " << sweep;
@@ -207,7 +214,8 @@ TEST(Solver, ThreeFramesDoWithEnoughParallaxOrSayWhy) {
 
 TEST(Solver, NonFinitePathsAreLeftOut) {
     SyntheticShot s = makeSyntheticShot({});
-    for (size_t i = 0; i < s.paths.size(); i += 10) s.paths[i].points[1].x = std::nan(""), s.paths[i].points[2].sxx = -1;
+    for (size_t i = 0; i < s.paths.size(); i += 10)
+        s.paths[i].points[1].x = std::nan(""), s.paths[i].points[2].sxx = -1;
     const SolveResult r = solve(s);
     EXPECT_EQ(r.motion, Motion::free);
     expectFinite(r);
@@ -220,7 +228,9 @@ TEST(Solver, CancelStopsIt) {
     EXPECT_THROW((void)solveShot(s.paths, s.request, progress), Cancelled);
     int stages = 0;
     Progress* stopping = nullptr;
-    Progress later([&](const Progress::State& st) { if (st.stage == "Refining the solve" && st.done == 1) ++stages, stopping->cancel(); });
+    Progress later([&](const Progress::State& st) {
+        if (st.stage == "Refining the solve" && st.done == 1) ++stages, stopping->cancel();
+    });
     stopping = &later;
     EXPECT_THROW((void)solveShot(s.paths, s.request, later), Cancelled);
     EXPECT_EQ(stages, 1);

@@ -41,7 +41,10 @@ class OnPhoto : public ::testing::Test {
     }
     static constexpr int width = 480, height = 360;
     static Luma view(const TurnZoom& move, double sigma, unsigned seed) {
-        return test::warped(photo(), width, height, [&](const Eigen::Vector2d& p) -> Eigen::Vector2d { return move.back(p) + Eigen::Vector2d(15, 12); }, sigma, seed);
+        return test::warped(
+            photo(), width, height,
+            [&](const Eigen::Vector2d& p) -> Eigen::Vector2d { return move.back(p) + Eigen::Vector2d(15, 12); }, sigma,
+            seed);
     }
     static TurnZoom still() { return {{width / 2.0, height / 2.0}, 0, 1, {0, 0}}; }
 };
@@ -55,7 +58,8 @@ TEST_F(OnPhoto, FindingSpreadsFeaturesAndKeepsDistance) {
     int quadrants[4] = {};
     for (size_t i = 0; i < found.size(); ++i) {
         ++quadrants[(found[i].x > width / 2) + 2 * (found[i].y > height / 2)];
-        for (size_t j = 0; j < i; ++j) EXPECT_GE(std::hypot(found[i].x - found[j].x, found[i].y - found[j].y), o.spacing - 1e-6);
+        for (size_t j = 0; j < i; ++j)
+            EXPECT_GE(std::hypot(found[i].x - found[j].x, found[i].y - found[j].y), o.spacing - 1e-6);
     }
     for (int q : quadrants) EXPECT_GT(q, 8);
     // What is there already counts.
@@ -95,7 +99,9 @@ TEST_F(OnPhoto, RegistrationFindsTurnZoomGainAndBias) {
         ++tried;
         if (!r) continue;
         const Eigen::Matrix2d shape = 1.06 * Eigen::Rotation2Dd(0.08).toRotationMatrix();
-        if ((r->placement.at - truth).norm() < 0.03 && (r->placement.shape - shape).norm() < 0.02 && r->correlation > 0.995) ++good;
+        if ((r->placement.at - truth).norm() < 0.03 && (r->placement.shape - shape).norm() < 0.02 &&
+            r->correlation > 0.995)
+            ++good;
     }
     ASSERT_GT(tried, 20);
     EXPECT_GE(good * 100, tried * 95);
@@ -171,7 +177,8 @@ TEST_F(OnPhoto, FollowingDoesNotDrift) {
     Progress progress;
     FollowOptions o;
     o.features = 80;
-    const auto paths = followFeatures(frames, [&](int f) { return view(move(f), 1.5, unsigned(f)); }, o, progress);
+    const auto paths = followFeatures(
+        frames, [&](int f) { return view(move(f), 1.5, unsigned(f)); }, o, progress);
     double sum = 0;
     int n = 0, whole = 0;
     for (const Path& p : paths) {
@@ -189,11 +196,17 @@ TEST_F(OnPhoto, FollowingDoesNotDrift) {
 
 TEST_F(OnPhoto, BlackFramesEndPathsWithoutNonsense) {
     Progress progress;
-    const auto paths = followFeatures({1, 2, 3, 4, 5, 6, 7, 8}, [&](int f) { return f < 6 ? view(still(), 1, unsigned(f)) : Luma(width, height); }, {}, progress);
+    const auto paths = followFeatures(
+        {1, 2, 3, 4, 5, 6, 7, 8}, [&](int f) { return f < 6 ? view(still(), 1, unsigned(f)) : Luma(width, height); },
+        {}, progress);
     ASSERT_FALSE(paths.empty());
     for (const Path& p : paths) EXPECT_LE(p.points.back().frame, 5);
-    EXPECT_TRUE(followFeatures({1, 2, 3, 4, 5, 6}, [](int) { return Luma(width, height); }, {}, progress).empty());
-    EXPECT_TRUE(followFeatures({}, [](int) { return Luma(); }, {}, progress).empty());
+    EXPECT_TRUE(followFeatures(
+                    {1, 2, 3, 4, 5, 6}, [](int) { return Luma(width, height); }, {}, progress)
+                    .empty());
+    EXPECT_TRUE(followFeatures(
+                    {}, [](int) { return Luma(); }, {}, progress)
+                    .empty());
 }
 
 TEST_F(OnPhoto, CancelKeepsWhatWasFollowed) {
@@ -201,12 +214,13 @@ TEST_F(OnPhoto, CancelKeepsWhatWasFollowed) {
     std::vector<int> frames;
     for (int i = 1; i <= 30; ++i) frames.push_back(i);
     std::vector<Path> soFar;
-    EXPECT_THROW(followFeatures(frames,
-                                [&](int f) {
-                                    if (f == 15) progress.cancel();
-                                    return view(still(), 1, unsigned(f));
-                                },
-                                {}, progress, {}, &soFar),
+    EXPECT_THROW(followFeatures(
+                     frames,
+                     [&](int f) {
+                         if (f == 15) progress.cancel();
+                         return view(still(), 1, unsigned(f));
+                     },
+                     {}, progress, {}, &soFar),
                  Cancelled);
     ASSERT_FALSE(soFar.empty());
     EXPECT_GE(soFar.front().points.size(), 10U);
@@ -215,7 +229,14 @@ TEST_F(OnPhoto, CancelKeepsWhatWasFollowed) {
 TEST_F(OnPhoto, SameInputSamePaths) {
     const auto run = [&] {
         Progress progress;
-        return followFeatures({1, 2, 3, 4, 5, 6}, [&](int f) { TurnZoom m = still(); m.shift = {2.0 * f, 0.5 * f}; return view(m, 1, unsigned(f)); }, {}, progress);
+        return followFeatures(
+            {1, 2, 3, 4, 5, 6},
+            [&](int f) {
+                TurnZoom m = still();
+                m.shift = {2.0 * f, 0.5 * f};
+                return view(m, 1, unsigned(f));
+            },
+            {}, progress);
     };
     const auto a = run(), b = run();
     ASSERT_EQ(a.size(), b.size());

@@ -43,18 +43,39 @@ TEST(Verdict, TroubleNamesFramesAndTheNextThingToTry) {
         s.solve = std::make_shared<SolveResult>(r);
         return s;
     };
-    Shot s = with([](SolveResult& r) { r = SolveResult(); r.frames.resize(40); r.trouble = SolveTrouble::tooFewPaths; });
+    Shot s = with([](SolveResult& r) {
+        r = SolveResult();
+        r.frames.resize(40);
+        r.trouble = SolveTrouble::tooFewPaths;
+    });
     expectSays(verdictOn(s, Step::solve), Lamp::look, "Add features");
-    s = with([](SolveResult& r) { r = SolveResult(); r.frames.resize(1); r.trouble = SolveTrouble::tooFewFrames; });
+    s = with([](SolveResult& r) {
+        r = SolveResult();
+        r.frames.resize(1);
+        r.trouble = SolveTrouble::tooFewFrames;
+    });
     expectSays(verdictOn(s, Step::solve), Lamp::look, "longer range");
-    s = with([](SolveResult& r) { r = SolveResult(); r.trouble = SolveTrouble::noStart; r.parallaxPx = 4.2; });
+    s = with([](SolveResult& r) {
+        r = SolveResult();
+        r.trouble = SolveTrouble::noStart;
+        r.parallaxPx = 4.2;
+    });
     expectSays(verdictOn(s, Step::solve), Lamp::look, "4.2 px");
-    s = with([](SolveResult& r) { r.motion = Motion::rotation; r.trouble = SolveTrouble::noParallax; });
+    s = with([](SolveResult& r) {
+        r.motion = Motion::rotation;
+        r.trouble = SolveTrouble::noParallax;
+    });
     expectSays(verdictOn(s, Step::solve), Lamp::look, "only turns");
     expectSays(verdictOn(s, Step::ground), Lamp::none, "No depth");
-    s = with([](SolveResult& r) { r.motion = Motion::fixed; r.trouble = SolveTrouble::noParallax; });
+    s = with([](SolveResult& r) {
+        r.motion = Motion::fixed;
+        r.trouble = SolveTrouble::noParallax;
+    });
     expectSays(verdictOn(s, Step::solve), Lamp::look, "does not move");
-    s = with([](SolveResult& r) { r.trouble = SolveTrouble::growthStopped; r.frames[3].solved = r.frames[4].solved = r.frames[9].solved = false; });
+    s = with([](SolveResult& r) {
+        r.trouble = SolveTrouble::growthStopped;
+        r.frames[3].solved = r.frames[4].solved = r.frames[9].solved = false;
+    });
     expectSays(verdictOn(s, Step::solve), Lamp::look, "1004–1005, 1010");
     s = with([](SolveResult& r) { r.rmsPx = 1.4; });
     expectSays(verdictOn(s, Step::solve), Lamp::look, "will slide");
@@ -66,7 +87,8 @@ TEST(Verdict, TroubleNamesFramesAndTheNextThingToTry) {
 TEST(Verdict, ThinFramesAreNamed) {
     Shot s = solved();
     auto paths = std::make_shared<std::vector<Path>>(*s.paths);
-    for (Path& p : *paths) std::erase_if(p.points, [](const PathPoint& q) { return q.frame >= 1010 && q.frame <= 1012 && q.x > 200; });
+    for (Path& p : *paths)
+        std::erase_if(p.points, [](const PathPoint& q) { return q.frame >= 1010 && q.frame <= 1012 && q.x > 200; });
     s.paths = paths;
     s.pathsFrom = fingerprintOfFollowInput(s);
     expectSays(verdictOn(s, Step::features), Lamp::look, "Thin at 1010–1012");
@@ -97,7 +119,9 @@ TEST(Stale, ResultsKnowWhenTheirInputsChanged) {
     EXPECT_EQ(verdictOn(s, Step::exporting).lamp, Lamp::good);
     s.things[0].position.x() += 1;
     expectSays(verdictOn(s, Step::exporting), Lamp::stale, "before the last change");
-    s = withGround(solved(), {{}, {}, {}, GroundSpec::Length{solved().solve->points[0].pathId, solved().solve->points[1].pathId, 2.0}});
+    s = withGround(
+        solved(),
+        {{}, {}, {}, GroundSpec::Length{solved().solve->points[0].pathId, solved().solve->points[1].pathId, 2.0}});
     EXPECT_FALSE(stalenessOf(s).solve) << "the ground is no input of the solve";
 }
 
