@@ -121,7 +121,9 @@ class SequenceSource final : public PlateSource {
         if (spec.getattribute("FramesPerSecond", TypeDesc(TypeDesc::INT, TypeDesc::VEC2, TypeDesc::RATIONAL), rate) &&
             rate[0] > 0 && rate[1] > 0)
             info_.rate = reduced(rate[0], rate[1]);
-        else if (const auto f = positive("dpx:FrameRate")) info_.rate = parseRational(std::to_string(*f));
+        // Writers leave garbage in header fields that they do not fill.
+        else if (const auto f = positive("dpx:FrameRate"); f && *f >= 1 && *f <= 1000)
+            info_.rate = parseRational(std::to_string(*f));
         if (!info_.rate.positive()) {
             info_.rate = {24, 1};
             info_.rateAssumed = true;

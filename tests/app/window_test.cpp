@@ -11,6 +11,7 @@
 #include <QListWidget>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QMouseEvent>
 #include <QPlainTextEdit>
 #include <QProcess>
 #include <QPushButton>
@@ -562,6 +563,120 @@ class WindowTest : public QObject {
         QCOMPARE(program.exitStatus(), QProcess::NormalExit);
         QCOMPARE(program.exitCode(), 0);
         QVERIFY(QFile::exists(folder_.filePath("offscreen/solve.png")));
+    }
+
+    // A scale for the colour-blind rises evenly in lightness; its end is the published one, #fee838 (from memory).
+    void residualScaleRisesInLightness() {
+        double last = -1;
+        for (int i = 0; i <= 100; ++i) {
+            const QColor c = residualColour(i / 100.0);
+            const double lightness = 0.2126 * std::pow(c.redF(), 2.2) + 0.7152 * std::pow(c.greenF(), 2.2) +
+                                     0.0722 * std::pow(c.blueF(), 2.2);
+            QVERIFY2(lightness >= last - 1e-9, qPrintable(QString::number(i)));
+            last = lightness;
+        }
+        QCOMPARE(residualColour(1).name(), QString("#fee838"));
+        QCOMPARE(residualColour(0).name(), QString("#404c6c"));
+        QCOMPARE(residualColour(7), residualColour(1));
+        QCOMPARE(residualColour(-1), residualColour(0));
+    }
+
+    void tableSortsByItsHeaders() {
+        Ui ui;
+        QVERIFY(ui.window.openPath(solvedProject()));
+        auto* table = ui.window.findChild<QTableView*>("featureTable");
+        const auto column = [&](int c) {
+            std::vector<double> out;
+            for (int r = 0; r < table->model()->rowCount(); ++r)
+                out.push_back(table->model()->index(r, c).data().toString().section(' ', 0, 0).toDouble());
+            return out;
+        };
+        table->sortByColumn(3, Qt::DescendingOrder);
+        auto lengths = column(3);
+        QVERIFY(std::is_sorted(lengths.rbegin(), lengths.rend()));
+        QVERIFY(lengths.front() == 40);
+        table->sortByColumn(6, Qt::AscendingOrder);
+        auto quality = column(6);
+        QVERIFY(std::is_sorted(quality.begin(), quality.end()));
+        // The selection follows its paths, not its rows.
+        table->selectRow(5);
+        const QSet<int> chosen = ui.document.selectedPaths();
+        QCOMPARE(chosen.size(), 1);
+        table->sortByColumn(1, Qt::AscendingOrder);
+        QCOMPARE(ui.document.selectedPaths(), chosen);
+        QCOMPARE(table->selectionModel()->selectedRows().size(), 1);
+        const int row = table->selectionModel()->selectedRows().first().row();
+        QCOMPARE(table->model()->index(row, 1).data().toInt(), *chosen.begin());
+    }
+
+    void anchorsAndBoxesAreEditedByNumbers() {
+        Ui ui;
+        QVERIFY(ui.window.openPath(solvedProject()));
+        const auto features = loneFeatures(ui);
+        QVERIFY(!features.empty());
+        QTest::mouseClick(ui.plate, Qt::LeftButton, Qt::NoModifier, features.front().second.toPoint());
+        QTest::keyClick(&ui.window, Qt::Key_N);
+        QCOMPARE(ui.document.shot().things.size(), 1U);
+        QCOMPARE(ui.document.shot().things[0].position, *ui.document.shot().worldPointOfPath(features.front().first));
+        QCOMPARE(ui.document.selectedThing(), ui.document.shot().things[0].id);
+        ui.window.action("stepLayout")->trigger();
+        auto* name = ui.window.findChild<QLineEdit*>("thingName");
+        name->setFocus();
+        name->selectAll();
+        QTest::keyClicks(name, "bow");
+        QTest::keyClick(name, Qt::Key_Return);
+        QCOMPARE(ui.document.shot().things[0].name, std::string("bow"));
+        ui.document.addBox({0, 0, 0});
+        auto* height = ui.window.findChild<NumberField*>("thingSize1");
+        height->setFocus();
+        height->selectAll();
+        QTest::keyClicks(height, "1.1/2");
+        QTest::keyClick(height, Qt::Key_Return);
+        QCOMPARE(ui.document.shot().things[1].size.y(), 0.55);
+        QTest::keyClicks(height, "nonsense");
+        ui.plate->setFocus();
+        QCOMPARE(ui.document.shot().things[1].size.y(), 0.55);
+        QTest::keyClick(&ui.window, Qt::Key_Backspace);
+        QCOMPARE(ui.document.shot().things.size(), 1U);
+        QTest::keyClick(&ui.window, Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(ui.document.shot().things.size(), 2U);
+    }
+
+    void sceneViewModesDrawTheSameWorld() {
+        Ui ui;
+        QVERIFY(ui.window.openPath(solvedProject()));
+        const Shot& shot = ui.document.shot();
+        // Through the lens a point lies where its feature is, in proportion of the two views.
+        QTest::keyClick(&ui.window, Qt::Key_F8);
+        const auto features = loneFeatures(ui);
+        QVERIFY(features.size() > 5);
+        const double scale = std::min(ui.scene->width() / 640.0, ui.scene->height() / 360.0) / ui.plate->zoom();
+        const QPointF plateMiddle = ui.plate->fromPixel(319.5, 179.5),
+                      sceneMiddle(ui.scene->width() / 2.0, ui.scene->height() / 2.0);
+        int near = 0;
+        for (const auto& [id, at] : features) {
+            const auto there = ui.scene->positionOf(*shot.worldPointOfPath(id));
+            QVERIFY(there);
+            near += QLineF(*there - sceneMiddle, (at - plateMiddle) * scale).length() < 2;
+        }
+        QVERIFY(near * 10 >= int(features.size()) * 8);
+        // From the top, height does not show; from the side, depth does not.
+        QTest::keyClick(&ui.window, Qt::Key_F6);
+        QCOMPARE(*ui.scene->positionOf({1, 0, 2}), *ui.scene->positionOf({1, 5, 2}));
+        QTest::keyClick(&ui.window, Qt::Key_F7);
+        QCOMPARE(*ui.scene->positionOf({1, 2, 0}), *ui.scene->positionOf({1, 2, 5}));
+        QVERIFY(ui.scene->positionOf({0, 1, 0})->y() < ui.scene->positionOf({0, 0, 0})->y());
+        // Orbiting turns the view and leaves the shot alone.
+        QTest::keyClick(&ui.window, Qt::Key_F5);
+        const QPointF before = *ui.scene->positionOf({3, 2, -4});
+        QTest::mousePress(ui.scene, Qt::LeftButton, Qt::NoModifier, ui.scene->rect().center());
+        QMouseEvent move(QEvent::MouseMove, ui.scene->rect().center() + QPointF(40, 10),
+                         ui.scene->mapToGlobal(ui.scene->rect().center() + QPointF(40, 10)), Qt::NoButton,
+                         Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(ui.scene, &move);
+        QTest::mouseRelease(ui.scene, Qt::LeftButton, Qt::NoModifier, ui.scene->rect().center() + QPoint(40, 10));
+        QVERIFY(QLineF(before, *ui.scene->positionOf({3, 2, -4})).length() > 3);
+        QVERIFY(!ui.document.modified());
     }
 
     void expressionsAreEvaluated() {

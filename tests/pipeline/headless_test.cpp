@@ -91,6 +91,24 @@ TEST_F(Headless, KnownLensIsObeyed) {
     EXPECT_EQ(j["k1"], -0.03);
 }
 
+TEST_F(Headless, MasksAndPixelAspectReachTheSolve) {
+    const std::string matte = (folder_ / "matte.png").string();
+    ASSERT_EQ(std::system(("ffmpeg -v error -y -f lavfi -i color=black:s=640x360 -vf "
+                           "drawbox=w=200:h=360:color=white:t=fill -frames:v 1 " +
+                           matte)
+                              .c_str()),
+              0);
+    const Run r = vanchor("match " + data + "jib --range 1001-1020 --mask " + matte + " --pixel-aspect 2 --out " +
+                          folder_.string());
+    ASSERT_TRUE(r.code == 0 || r.code == 4) << r.err;
+    const Shot shot = readShot(folder_ / "shot.vanchor");
+    EXPECT_EQ(shot.maskSpec, matte);
+    EXPECT_EQ(shot.pixelAspect(), 2.0);
+    for (const Path& p : *shot.paths)
+        for (const PathPoint& q : p.points) EXPECT_GE(q.x, 199);
+    EXPECT_EQ(vanchor("match " + data + "jib --mask /nowhere/matte.####.png --out " + folder_.string()).code, 3);
+}
+
 TEST_F(Headless, SameSeedSameFile) {
     for (const char* name : {"a", "b"})
         ASSERT_EQ(vanchor("match " + data + "jib --range 1005-1025 --seed 5 --out " + (folder_ / name).string()).code,

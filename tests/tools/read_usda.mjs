@@ -49,8 +49,11 @@ const frames = camera.frames.filter((f) => f.solved);
 const same = (name, a, b, tolerance = 1e-9) => Math.abs(a - b) <= tolerance || fail(`${name}: ${a} instead of ${b}`);
 same('startTimeCode', number('startTimeCode'), camera.frames[0].frame);
 same('endTimeCode', number('endTimeCode'), camera.frames.at(-1).frame);
-same('timeCodesPerSecond', number('timeCodesPerSecond'), camera.frame_rate.num / camera.frame_rate.den, 1e-6);
-same('framesPerSecond', number('framesPerSecond'), camera.frame_rate.num / camera.frame_rate.den, 1e-6);
+// The reader prints six figures; the exact rate stands in the layer data.
+same('timeCodesPerSecond', number('timeCodesPerSecond'), camera.frame_rate.num / camera.frame_rate.den, 5e-4);
+same('framesPerSecond', number('framesPerSecond'), camera.frame_rate.num / camera.frame_rate.den, 5e-4);
+same('frameRateNum', number('frameRateNum'), camera.frame_rate.num);
+same('frameRateDen', number('frameRateDen'), camera.frame_rate.den);
 if (!/upAxis = "Y"/.test(text)) fail('upAxis');
 const resolution = text.match(/resolution = \((\d+), (\d+)\)/);
 if (!resolution) fail('resolution was not understood');

@@ -207,6 +207,73 @@ TEST_F(Media, SixteenBitAndLinearPicturesAreShownRight) {
     EXPECT_NEAR(brightness(*linear, 1), 117.6, 1.0);
 }
 
+TEST_F(Media, DpxAndHalfFloatAreRead) {
+    const std::string grey =
+        "ffmpeg -v error -y -f lavfi -i color=black:s=32x32,format=gbrp10le,geq=r=400:g=400:b=400 -frames:v 1 ";
+    ASSERT_EQ(std::system((grey + (folder_ / "plate.0007.dpx").string()).c_str()), 0);
+    const auto dpx = openPlate((folder_ / "plate.0007.dpx").string());
+    EXPECT_EQ(dpx->info().bits, 10);
+    EXPECT_EQ(dpx->info().frames.first, 7) << "the file's own number, also for a single one";
+    EXPECT_GT(brightness(*dpx, 7), 20);
+    ASSERT_EQ(std::system(("ffmpeg -v error -y -f lavfi -i color=black:s=16x16,format=gbrpf32le,geq=r=0.5:g=0.5:b=0.5 "
+                           "-frames:v 1 -format half " +
+                           (folder_ / "half.exr").string())
+                              .c_str()),
+              0);
+    // IEC 61966-2-1: half of the light is 187.5 of 255.
+    EXPECT_NEAR(brightness(*openPlate((folder_ / "half.exr").string()), 1), 187.5, 0.5);
+}
+
+TEST_F(Media, AnamorphicMovieTellsItsPixelAspect) {
+    const fs::path file = movie("wide.mp4", "-vf setsar=4/3 -c:v libx264 -pix_fmt yuv420p", 5, "25");
+    const auto source = openPlate(file.string());
+    EXPECT_EQ(source->info().pixelAspect, (Rational{4, 3}));
+    // The artist knows better.
+    const auto corrected = openPlate(file.string(), {Rational{24, 1}, Rational{2, 1}});
+    EXPECT_EQ(corrected->info().pixelAspect, (Rational{2, 1}));
+    EXPECT_EQ(corrected->info().rate, (Rational{24, 1}));
+}
+
+TEST_F(Media, UnevenMovieIsNamed) {
+    // Every third frame dropped without closing the gap: a variable rate.
+    const fs::path file = folder_ / "uneven.mkv";
+    ASSERT_EQ(std::system(("ffmpeg -v error -y -f lavfi -i testsrc=s=192x108:r=25 -frames:v 40 -vf "
+                           "\"select='mod(n,3)'\" -vsync vfr -c:v libx264 " +
+                           file.string())
+                              .c_str()),
+              0);
+    const auto source = openPlate(file.string());
+    ASSERT_FALSE(source->info().warnings.empty());
+    EXPECT_NE(source->info().warnings.front().find("variable rate"), std::string::npos);
+    EXPECT_NO_THROW((void)source->luma(source->info().frames.last));
+}
+
+TEST_F(Media, ShowingAndFollowingSeeTheSamePicture) {
+    const fs::path file = movie("h264.mp4", "-c:v libx264 -pix_fmt yuv420p -g 30 -bf 3 -crf 10");
+    const auto source = openPlate(file.string());
+    const DisplayPicture shown = source->display(1020);
+    const Luma luma = source->luma(1020);
+    ASSERT_EQ(shown.width, luma.width);
+    for (int x = 4; x < shown.width; x += 37) {
+        const uint32_t p = shown.at(x, 50);
+        EXPECT_NEAR(double(p >> 8 & 255), luma.at(x, 50), 3) << "grey: green is luma";
+        EXPECT_EQ(p >> 24, 255U);
+    }
+    EXPECT_THROW((void)source->luma(1041), InputError);
+    EXPECT_THROW((void)source->luma(1000), InputError);
+}
+
+TEST(Ranges, AreDescribedShortly) {
+    EXPECT_EQ(describeRanges({}), "");
+    EXPECT_EQ(describeRanges({{3, 3}}), "3");
+    EXPECT_EQ(describeRanges({{3, 5}, {9, 9}}), "3–5, 9");
+    std::vector<FrameRange> many;
+    for (int i = 0; i < 20; ++i) many.push_back({i * 10, i * 10});
+    EXPECT_EQ(describeRanges(many), "0, 10, 20, 30, 40, 50 and 14 more");
+    EXPECT_TRUE(FrameRange{}.empty());
+    EXPECT_EQ((FrameRange{5, 9}).clamp(12), 9);
+}
+
 // IEC 61966-2-1: 0.5 of light is 0.7354 of signal. Cineon: code 685 is the 90 % white card,
 // 470 the 18 % grey card, 95 black (Kodak 1993; the card values are from memory).
 TEST(DisplayTransform, KnownValues) {
