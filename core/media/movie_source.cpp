@@ -139,14 +139,36 @@ class MovieSource final : public PlateSource {
         info_.width = turned ? par.height : par.width;
         info_.height = turned ? par.width : par.height;
         if (turned) info_.pixelAspect = reduced(info_.pixelAspect.den, info_.pixelAspect.num);
-        readRate();
         readTags();
-        const int64_t promised = stream_->nb_frames;
-        if (promised > int64_t(stamps_.size())) {
-            info_.warnings.push_back("The movie is cut off: it announces " + std::to_string(promised) +
-                                     " frames, and " + std::to_string(stamps_.size()) +
-                                     " can be read. Copy it again, or work with these.");
+        if (stream_->nb_frames > int64_t(stamps_.size())) endBeforeTheCut(stream_->nb_frames);
+        readRate();
+    }
+
+    /// A file that breaks off leaves holes and half pictures at its end: the plate ends at the last frame before the
+    /// first hole that can be decoded.
+    void endBeforeTheCut(int64_t promised) {
+        const AVRational guess = av_guess_frame_rate(container_.get(), stream_, nullptr);
+        const double step = guess.num > 0 ? av_q2d(av_inv_q(guess)) / av_q2d(stream_->time_base) : 0;
+        size_t whole = stamps_.size();
+        for (size_t i = 1; i < stamps_.size(); ++i) {
+            if (step > 0 && double(stamps_[i] - stamps_[i - 1]) > 1.5 * step) {
+                whole = i;
+                break;
+            }
         }
+        stamps_.resize(whole);
+        for (int tries = 0; tries < 32 && stamps_.size() > 1; ++tries) {
+            info_.frames.last = firstMovieFrame + int(stamps_.size()) - 1;
+            try {
+                decode(info_.frames.last);
+                break;
+            } catch (const InputError&) {
+                stamps_.pop_back();
+            }
+        }
+        info_.frames.last = firstMovieFrame + int(stamps_.size()) - 1;
+        info_.warnings.push_back("The movie is cut off: it announces " + std::to_string(promised) + " frames, and " +
+                                 std::to_string(stamps_.size()) + " can be read. Copy it again, or work with these.");
     }
 
     void readRate() {

@@ -194,7 +194,8 @@ std::vector<Path> followFeatures(const std::vector<int>& frames, const std::func
     if (frames.empty()) return finished;
     int nextId = 1, radius = options.radius;
     const auto retire = [&](Live& l) {
-        if (int(l.path.points.size()) >= options.shortestPath) finished.push_back(std::move(l.path));
+        if (int(l.path.points.size()) >= std::min(options.shortestPath, int(frames.size())))
+            finished.push_back(std::move(l.path));
     };
     const auto byId = [](const Path& a, const Path& b) { return a.id < b.id; };
     PyramidReader reader(frames, read);

@@ -18,7 +18,8 @@ struct FollowOptions {
         0.9;  ///< correlation with the reference below which the reference is re-taken or the path ends
     double backTolerance = 0.7;  ///< px by which following back to the frame before may miss
     int refillEvery = 4;         ///< frames between looking for new features
-    int shortestPath = 5;        ///< frames: shorter paths are dropped at the end
+    int shortestPath =
+        5;  ///< frames: shorter paths are dropped at the end (in a clip shorter than that: paths over all of it stay)
 };
 
 /// Everything needed to follow one feature from frame to frame.

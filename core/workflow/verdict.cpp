@@ -91,9 +91,18 @@ Verdict onSolve(const Shot& s) {
                     "Too few features join the frames: a solve needs about 24 over a third of the picture. Add "
                     "features, or loosen the mask."};
         case SolveTrouble::noStart:
-            return {Lamp::look, text("No two frames gave a first camera, although things shift by %.1f px against each "
-                                     "other. Remove features on moving things, or give the focal length.",
-                                     r.parallaxPx)};
+            if (r.parallaxPx < 2)
+                return {
+                    Lamp::look,
+                    text(
+                        "Things shift by only %.1f px against each other in this range: too little for depth. Choose a "
+                        "longer range, or one where the camera moves more.",
+                        r.parallaxPx)};
+            return {
+                Lamp::look,
+                text("No two frames gave a first camera, although things shift by %.1f px against each other. Remove "
+                     "features on moving things, or give the focal length.",
+                     r.parallaxPx)};
         case SolveTrouble::noParallax:
             if (r.motion == Motion::fixed)
                 return {Lamp::look,

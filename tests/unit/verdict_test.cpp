@@ -62,6 +62,12 @@ TEST(Verdict, TroubleNamesFramesAndTheNextThingToTry) {
     });
     expectSays(verdictOn(s, Step::solve), Lamp::look, "4.2 px");
     s = with([](SolveResult& r) {
+        r = SolveResult();
+        r.trouble = SolveTrouble::noStart;
+        r.parallaxPx = 0.8;
+    });
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "only 0.8 px");
+    s = with([](SolveResult& r) {
         r.motion = Motion::rotation;
         r.trouble = SolveTrouble::noParallax;
     });
