@@ -226,6 +226,43 @@ TEST_F(Media, DpxAndHalfFloatAreRead) {
     EXPECT_NEAR(brightness(*openPlate((folder_ / "half.exr").string()), 1), 187.5, 0.5);
 }
 
+/// An EXIF block written by hand after EXIF 2.3 (CIPA DC-008): big-endian TIFF with Make, Model, Orientation and, in
+/// the Exif directory, the focal length (31.5 mm) and its 35 mm equivalent (50).
+std::string exifSegment(int orientation) {
+    std::string tiff("MM\0*\0\0\0\x08", 8), data;
+    const auto u16 = [](int v) { return std::string{char(v >> 8), char(v)}; };
+    const auto u32 = [&](int v) { return u16(v >> 16) + u16(v & 0xffff); };
+    const auto entry = [&](int tag, int type, int count, const std::string& value) {
+        return u16(tag) + u16(type) + u32(count) + value;
+    };
+    const int firstSize = 2 + 4 * 12 + 4, exifAt = 8 + firstSize, exifSize = 2 + 2 * 12 + 4, dataAt = exifAt + exifSize;
+    const std::string make("Quayside\0", 9), model("Tarpot 3\0", 9);
+    tiff += u16(4) + entry(0x010f, 2, 9, u32(dataAt)) + entry(0x0110, 2, 9, u32(dataAt + 10)) +
+            entry(0x0112, 3, 1, u16(orientation) + u16(0)) + entry(0x8769, 4, 1, u32(exifAt)) + u32(0);
+    tiff += u16(2) + entry(0x920a, 5, 1, u32(dataAt + 20)) + entry(0xa405, 3, 1, u16(50) + u16(0)) + u32(0);
+    tiff += make + std::string(1, 0) + model + std::string(1, 0) + u32(63) + u32(2);
+    const std::string body = std::string("Exif\0\0", 6) + tiff;
+    return "\xff\xe1" + u16(int(body.size()) + 2) + body;
+}
+
+TEST_F(Media, PhotoTellsItsCameraAndStandsUpright) {
+    still(folder_ / "plain.jpg", 80, 96, 64);
+    std::ifstream in(folder_ / "plain.jpg", std::ios::binary);
+    const std::string plain((std::istreambuf_iterator<char>(in)), {});
+    std::ofstream(folder_ / "tagged.jpg", std::ios::binary) << plain.substr(0, 2) + exifSegment(6) + plain.substr(2);
+    const auto source = openPlate((folder_ / "tagged.jpg").string());
+    const PlateInfo& info = source->info();
+    EXPECT_EQ(info.cameraMaker, "Quayside");
+    EXPECT_EQ(info.cameraModel, "Tarpot 3");
+    ASSERT_TRUE(info.focalMm);
+    EXPECT_NEAR(*info.focalMm, 31.5, 1e-6);
+    ASSERT_TRUE(info.focal35Mm);
+    EXPECT_NEAR(*info.focal35Mm, 50, 1e-6);
+    EXPECT_EQ(info.rotation, 90);
+    EXPECT_EQ(info.width, 64) << "a portrait photo stands upright";
+    EXPECT_EQ(source->display(1).height, 96);
+}
+
 TEST_F(Media, AnamorphicMovieTellsItsPixelAspect) {
     const fs::path file = movie("wide.mp4", "-vf setsar=4/3 -c:v libx264 -pix_fmt yuv420p", 5, "25");
     const auto source = openPlate(file.string());
