@@ -85,7 +85,9 @@ void Document::setAside(const QSet<int>& pathIds, bool aside) {
     if (changed == 0) return;
     Shot next = shot_;
     next.paths = paths;
-    edit(aside ? tr("Set %n path(s) aside", nullptr, changed) : tr("Bring %n path(s) back", nullptr, changed), next);
+    edit(aside ? (changed == 1 ? tr("Set 1 path aside") : tr("Set %1 paths aside").arg(changed))
+               : (changed == 1 ? tr("Bring 1 path back") : tr("Bring %1 paths back").arg(changed)),
+         next);
 }
 
 void Document::setGround(const QString& name, const GroundSpec& spec) {

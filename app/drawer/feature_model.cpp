@@ -42,8 +42,10 @@ void FeatureModel::rebuild() {
             if (s->second->heldBack) r.note = tr("held back for the check");
         }
         if (const auto o = outliers.find(p.id); o != outliers.end())
-            r.note = o->second->whole ? QString::fromStdString(o->second->reason)
-                                      : tr("%n frame(s) not used", nullptr, int(o->second->frames.size()));
+            r.note = o->second->whole
+                         ? QString::fromStdString(o->second->reason)
+                         : (o->second->frames.size() == 1 ? tr("1 frame not used")
+                                                          : tr("%1 frames not used").arg(o->second->frames.size()));
         if (r.aside) r.note = tr("set aside: %1").arg(QString::fromStdString(p.setAsideReason));
         else if (r.byHand) r.note = tr("by hand");
         rows_.push_back(r);

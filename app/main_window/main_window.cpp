@@ -202,7 +202,7 @@ void MainWindow::makeGroundActions() {
             if (!needs(3, tr("Select three or more points on the floor first, in a view or in the table."))) return;
             GroundSpec spec = document_.shot().groundSpec;
             spec.levelPaths = selectionInOrder();
-            document_.setGround(tr("Level from %n point(s)", nullptr, int(spec.levelPaths.size())), spec);
+            document_.setGround(tr("Level from %1 points").arg(spec.levelPaths.size()), spec);
         });
     add("autoLevel", tr("Level: find the floor"), tr("Find floor"), {}, {}, [this] {
         GroundSpec spec = document_.shot().groundSpec;
