@@ -30,11 +30,13 @@ class MatteReader {
             const int number = m.still           ? m.frames.first
                                : m.exists(frame) ? frame
                                                  : frame - plate_.frames.first + m.frames.first;
-            // Beyond the matte's end nothing is masked; a broken matte still throws.
-            matte_ = m.exists(number) ? source_->luma(number) : Luma();
+            // A frame without its matte would be followed as if nothing were masked: better to stop and say so.
+            if (!m.exists(number))
+                throw InputError("The mask \"" + m.spec + "\" has no picture for frame " + std::to_string(frame) +
+                                 ". Render it for the whole range, or shorten the range.");
+            matte_ = source_->luma(number);
             held_ = frame;
         }
-        if (matte_.empty()) return false;
         const int px = std::clamp(int(std::lround(x)), 0, matte_.width - 1),
                   py = std::clamp(int(std::lround(y)), 0, matte_.height - 1);
         return matte_.at(px, py) > 127;

@@ -100,6 +100,11 @@ TEST(Slipway, MatteKeepsFeaturesOut) {
     ASSERT_GT(followed.paths->size(), 20U);
     for (const Path& p : *followed.paths)
         for (const PathPoint& q : p.points) EXPECT_GE(q.x, 319);
+    // A matte that ends before the range does is said, not ignored.
+    const std::string brief = std::string(VA_BINARY_DIR) + "/matte-brief.mp4";
+    ASSERT_EQ(std::system(("ffmpeg -v error -y -f lavfi -i color=black:s=640x360 -frames:v 4 " + brief).c_str()), 0);
+    shot.maskSpec = brief;
+    EXPECT_THROW((void)withPaths(shot, progress), InputError);
     shot.maskSpec = data + "slipway/slipway.mp4";
     EXPECT_THROW((void)withPaths(shot, progress), InputError) << "another size";
 }

@@ -63,8 +63,8 @@ TEST(Arrows, NothingBelowIncludesTheApplication) {
         }
 }
 
-TEST(Arrows, OnlyTheDocumentReplacesTheShot) {
-    // Views get the shot as const; the one mutable Shot of the window is Document::shot_.
+TEST(Arrows, ViewsDoNotCastConstAway) {
+    // Views get the shot as const; the compiler keeps it so unless somebody casts.
     for (const auto& entry :
          std::filesystem::recursive_directory_iterator(std::filesystem::path(VA_SOURCE_DIR) / "app")) {
         if (entry.path().extension() != ".cpp" || entry.path().parent_path().filename() == "document") continue;
