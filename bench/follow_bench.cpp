@@ -32,8 +32,7 @@ struct Run {
 
 Run follow(const std::vector<Luma>& frames, const std::vector<FoundFeature>& start) {
     Run run;
-    FollowOptions options;
-    options.radius = radius;
+    const StepOptions options;
     Pyramid before(frames[0], 4);
     std::vector<FeatureFollower> followers;
     for (const auto& f : start) followers.emplace_back(before, f.x, f.y, radius);
@@ -44,7 +43,7 @@ Run follow(const std::vector<Luma>& frames, const std::vector<FoundFeature>& sta
         for (size_t k = 0; k < followers.size(); ++k) {
             if (!alive[k]) continue;
             ++run.ourSteps;
-            alive[k] = followers[k].step(before, now, options);
+            alive[k] = followers[k].step(before, now, options) != StepOutcome::lost;
         }
         before = std::move(now);
     }

@@ -234,24 +234,47 @@ void Reconstruction::judge(double limit) {
     }
 }
 
+double Reconstruction::errorThatCounts(int path) const {
+    const auto [begin, end] = sightings_.ofPath[size_t(path)];
+    std::vector<std::pair<int, Eigen::Vector2d>> errors;
+    for (int i = begin; i < end; ++i) {
+        const PathSighting& s = sightings_.all[size_t(i)];
+        const auto r = s.use ? residual(s) : std::nullopt;
+        if (r) errors.emplace_back(sightings_.frames[size_t(s.frame)], s.whiten * *r);
+    }
+    if (errors.empty()) return -1;
+    // Running means over 20 frames; both sums are an axis.
+    constexpr int half = 10;
+    double slow = 0, quick = 0, together = 0;
+    for (const auto& [frame, e] : errors) {
+        Eigen::Vector2d mean = Eigen::Vector2d::Zero();
+        int n = 0;
+        for (const auto& [other, o] : errors)
+            if (std::abs(other - frame) <= half) mean += o, ++n;
+        mean /= n;
+        slow += 0.5 * mean.squaredNorm();
+        quick += 0.5 * (e - mean).squaredNorm();
+        together += n;
+    }
+    const auto n = double(errors.size());
+    // A mean over k sightings of noise alone has 1/k of its variance: only what exceeds that is slow.
+    const double k = together / n, noise = quick / std::max(1.0, n - n / k);
+    return std::sqrt(noise + k * std::max(0.0, slow / n - noise / k));
+}
+
 void Reconstruction::weighPaths() {
     pathWeight_.assign(points_.size(), 1.0);
-    const double typical = robustScale();
+    std::vector<double> own(points_.size(), -1), known;
+    for (int p = 0; p < sightings_.pathCount(); ++p)
+        if (points_[size_t(p)] && (own[size_t(p)] = errorThatCounts(p)) >= 0) known.push_back(own[size_t(p)]);
+    const double typical = std::max(1e-6, median(std::move(known)));
     for (int p = 0; p < sightings_.pathCount(); ++p) {
-        if (!points_[size_t(p)]) continue;
+        if (own[size_t(p)] < 0) continue;
+        // Drawn towards the typical path as if four sightings of that had been seen: short paths prove little.
         const auto [begin, end] = sightings_.ofPath[size_t(p)];
-        double sum = 0;
-        int n = 0;
-        for (int i = begin; i < end; ++i) {
-            const PathSighting& s = sightings_.all[size_t(i)];
-            const auto r = residual(s);
-            if (!r || !s.use) continue;
-            sum += (s.whiten * *r).squaredNorm();
-            n += 2;
-        }
-        // The path's own variance, drawn towards the typical one as if that had been seen eight times.
-        const double own = (sum + 8 * typical * typical) / (n + 8);
-        pathWeight_[size_t(p)] = 1 / std::sqrt(std::max(own / (typical * typical), 0.25));
+        const double n = end - begin, e = own[size_t(p)];
+        const double variance = (n * e * e + 4 * typical * typical) / (n + 4);
+        pathWeight_[size_t(p)] = std::min(2.0, typical / std::sqrt(variance));
     }
 }
 

@@ -38,9 +38,11 @@ class Reconstruction {
     /// Marks sightings farther than `limit` robust sigmas as not used, brings back those within, and drops points that
     /// are left with fewer than three sightings, lie behind a camera, or of whose sightings fewer than half agree.
     void judge(double limit);
-    /// Weighs every path by how well it fits: a path that slides or sits on an edge has errors that are alike from
-    /// frame to frame, and counting each frame as new evidence would let it bend the camera.
+    /// Weighs every path by how well it fits. The part of its error that goes on over frames counts for as many
+    /// sightings as it spans: a path that slides or sits on an edge is wrong in the same way from frame to frame, and
+    /// counting each frame as new evidence would let it bend the camera.
     void weighPaths();
+    [[nodiscard]] double pathWeight(int path) const { return pathWeight_.empty() ? 1 : pathWeight_[size_t(path)]; }
 
     /// Takes out paths whose own error is more than `times` the median path's and above `never` px: they slide along an
     /// edge, or their window holds two surfaces. They count little by their weight already; out they are so that what
@@ -72,6 +74,9 @@ class Reconstruction {
         return lens_.normalisedFromPixel(s.pixel);
     }
     void collect(int frame, Points3& world, Points2& seen, std::vector<double>& weights, bool usedOnly) const;
+    /// Whitened error of a path, an axis, with its slow part multiplied by the root of the sightings it spans; negative
+    /// when there are none.
+    [[nodiscard]] double errorThatCounts(int path) const;
     /// Robust sigma of whitened errors: median of the used ones over that of a unit Rayleigh distribution.
     [[nodiscard]] double robustScale() const;
 

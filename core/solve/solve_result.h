@@ -41,6 +41,7 @@ struct SolvedPoint {
     int worstFrame = 0;
     int sightings = 0;      ///< used
     FrameRange stretch;     ///< frames of the path that this point stands for
+    double weight = 1;      ///< how much the solve let the path count, over what its covariances say
     bool heldBack = false;  ///< placed afterwards, from a path that the solve did not use
 };
 

@@ -341,6 +341,7 @@ class Solver {
             }
             point.position = place(*r.points()[size_t(p)]);
             point.sightings = count;
+            point.weight = r.pathWeight(p);
             point.rmsPx = count > 0 ? std::sqrt(sum / count) : 0;
             result_.points.push_back(point);
             if (!outlier.frames.empty()) {

@@ -24,9 +24,11 @@ VA_CPU_CLONES void sampleWindow(const float* picture, int stride, float x, float
     }
 }
 
-VA_CPU_CLONES void dots(const float* a, const float* gx, const float* gy, int n, float* sums) {
+/// Σ a·T, Σ a·gx, Σ a·gy.
+VA_CPU_CLONES void dots(const float* __restrict a, const float* __restrict texture, const float* __restrict gx,
+                        const float* __restrict gy, int n, float* __restrict sums) {
     float s = 0, sx = 0, sy = 0;
-    for (int i = 0; i < n; ++i) s += a[i], sx += a[i] * gx[i], sy += a[i] * gy[i];
+    for (int i = 0; i < n; ++i) s += a[i] * texture[i], sx += a[i] * gx[i], sy += a[i] * gy[i];
     sums[0] = s, sums[1] = sx, sums[2] = sy;
 }
 
@@ -48,7 +50,8 @@ std::optional<Eigen::Vector2d> coarseShift(const Pyramid& before, const Pyramid&
                                            const Eigen::Vector2d& guess, int largestRadius, int finestLevel,
                                            int coarsestLevel) {
     if (2 * largestRadius + 3 > maxSide || !from.allFinite() || !guess.allFinite()) return std::nullopt;
-    float window[maxSide * maxSide], gx[maxSide * maxSide], gy[maxSide * maxSide], now[maxSide * maxSide];
+    float window[maxSide * maxSide], gx[maxSide * maxSide], gy[maxSide * maxSide], now[maxSide * maxSide],
+        texture[maxSide * maxSide];
     Eigen::Vector2d shift = guess - from;  // in px of level 0
     bool any = false;
     for (int level = std::min({coarsestLevel, before.levels() - 1, after.levels() - 1}); level >= finestLevel;
@@ -72,15 +75,17 @@ std::optional<Eigen::Vector2d> coarseShift(const Pyramid& before, const Pyramid&
                 const float* p = window + (j + 1) * wide + i + 1;
                 gx[k] = 0.5f * (p[1] - p[-1]);
                 gy[k] = 0.5f * (p[wide] - p[-wide]);
-                now[k] = *p;
+                texture[k] = *p;
                 mx += gx[k], my += gy[k], mean += *p;
             }
         mx /= n, my /= n, mean /= n;
-        double tx = 0, ty = 0;
+        double tx = 0, ty = 0, power = 0;
         for (int k = 0; k < n; ++k) {
             gx[k] -= float(mx), gy[k] -= float(my);  // takes a change of brightness out of the shift
             xx += double(gx[k]) * gx[k], xy += double(gx[k]) * gy[k], yy += double(gy[k]) * gy[k];
-            tx += (now[k] - mean) * gx[k], ty += (now[k] - mean) * gy[k];
+            texture[k] -= float(mean);
+            power += double(texture[k]) * texture[k];
+            tx += double(texture[k]) * gx[k], ty += double(texture[k]) * gy[k];
         }
         const double det = xx * yy - xy * xy;
         if (!(det > 1e-4 * (xx + yy) * (xx + yy) * 0.25) || !(xx + yy > 0.05 * n)) continue;
@@ -92,8 +97,10 @@ std::optional<Eigen::Vector2d> coarseShift(const Pyramid& before, const Pyramid&
             }
             float sums[3];
             sampleWindow(b.data.data(), b.width, float(at.x()), float(at.y()), side, now);
-            dots(now, gx, gy, n, sums);
-            const double ex = sums[1] - tx, ey = sums[2] - ty;
+            dots(now, texture, gx, gy, n, sums);
+            // A flickering light changes the contrast; where the places don't agree yet the quotient says little.
+            const double gain = std::clamp(sums[0] / power, 0.7, 1.4);
+            const double ex = sums[1] / gain - tx, ey = sums[2] / gain - ty;
             const Eigen::Vector2d step((yy * ex - xy * ey) / det, (xx * ey - xy * ex) / det);
             at -= step;
             if (!at.allFinite()) return std::nullopt;

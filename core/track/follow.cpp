@@ -1,256 +1,269 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "track/follow.h"
 
-#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
-#include <future>
+#include <map>
+#include <optional>
 
 #include "base/error.h"
 #include "base/parallel.h"
-#include "track/coarse_shift.h"
+#include "track/calibrate.h"
 #include "track/find_features.h"
-#include "track/patch.h"
+#include "track/frame_reader.h"
 
 namespace va {
 namespace {
 
-/// One re-take of the reference places the new patch with about this error, px² per axis (sampling bias of the cubic
-/// included).
-constexpr float chainVariance = 0.05f * 0.05f;
-/// No registration is better than this in practice, px² per axis: compression, rolling texture, imperfect flatness.
-constexpr float floorVariance = 0.03f * 0.03f;
-
-int coarsestLevelFor(const Pyramid& p) { return p.levels() - 1; }
-
-}  // namespace
-
-int defaultPatchRadius(int pictureWidth) { return std::clamp(int(std::lround(pictureWidth / 160.0)), 6, 14); }
-
-struct FeatureFollower::State {
-    ReferencePatch reference;
-    Eigen::Vector2d offset;  ///< of the path's point from the patch's middle, px of the reference frame
-    Placement placement;
-    Eigen::Vector2d velocity = Eigen::Vector2d::Zero();
-    PathPoint point;
-    int steps = 0, stepsSinceReference = 0;
-    float carried = 0;  ///< variance brought along by re-taken references
-    const char* reason = "";
-
-    [[nodiscard]] Eigen::Vector2d spot(const Placement& p) const { return p.at + p.shape * offset; }
-    bool lose(const char* why) {
-        reason = why;
-        return false;
-    }
-    void accept(const ReferencePatch::Result& r);
-    std::optional<ReferencePatch::Result> measure(const Luma& picture, const Placement& start) const;
-};
-
-FeatureFollower::FeatureFollower(const Pyramid& picture, double x, double y, int radius)
-    : state_(new State{ReferencePatch(picture.level(0), int(std::lround(x)), int(std::lround(y)), radius),
-                       {},
-                       {},
-                       Eigen::Vector2d::Zero(),
-                       {},
-                       0,
-                       0,
-                       0,
-                       ""}) {
-    state_->offset = Eigen::Vector2d(x, y) - state_->reference.middle();
-    state_->placement.at = state_->reference.middle();
-    state_->point.x = x;
-    state_->point.y = y;
-    state_->point.sxx = state_->point.syy = floorVariance;
-}
-FeatureFollower::~FeatureFollower() = default;
-FeatureFollower::FeatureFollower(FeatureFollower&&) noexcept = default;
-FeatureFollower& FeatureFollower::operator=(FeatureFollower&&) noexcept = default;
-bool FeatureFollower::usable() const { return state_->reference.usable(); }
-const PathPoint& FeatureFollower::point() const { return state_->point; }
-const char* FeatureFollower::reason() const { return state_->reason; }
-
-/// Affine at once, which is enough after a good prediction; where that fails, translation first, so that the shape
-/// can't run off after a wrong place.
-std::optional<ReferencePatch::Result> FeatureFollower::State::measure(const Luma& picture,
-                                                                      const Placement& start) const {
-    ReferencePatch::Options full;
-    full.iterations = 8;
-    auto direct = reference.registerIn(picture, start, full);
-    if (direct && direct->correlation > 0.97) return direct;
-    ReferencePatch::Options shiftOnly;
-    shiftOnly.affine = false;
-    shiftOnly.iterations = 4;
-    const auto near = reference.registerIn(picture, start, shiftOnly);
-    if (!near) return direct;
-    auto again = reference.registerIn(picture, near->placement, full);
-    if (!direct || (again && again->correlation > direct->correlation)) return again;
-    return direct;
-}
-
-void FeatureFollower::State::accept(const ReferencePatch::Result& r) {
-    const Eigen::Vector2d before(point.x, point.y);
-    placement = r.placement;
-    const Eigen::Vector2d now = spot(placement);
-    velocity = now - before;
-    point.x = now.x();
-    point.y = now.y();
-    point.quality = float(std::clamp(r.correlation, 0.0, 1.0));
-    point.sxx = float(r.covariance(0, 0)) + floorVariance + carried;
-    point.sxy = float(r.covariance(0, 1));
-    point.syy = float(r.covariance(1, 1)) + floorVariance + carried;
-    ++steps;
-    ++stepsSinceReference;
-}
-
-bool FeatureFollower::step(const Pyramid& before, const Pyramid& after, const FollowOptions& options) {
-    State& s = *state_;
-    if (!s.reference.usable()) return s.lose("no texture");
-    const Luma& picture = after.level(0);
-    const Eigen::Vector2d from = s.placement.at, guess = from + (s.steps > 0 ? s.velocity : Eigen::Vector2d::Zero());
-    const int coarseRadius = std::clamp(s.reference.radius() - 2, 4, 8);
-    const auto reached = coarseShift(before, after, from, guess, coarseRadius, 1, coarsestLevelFor(after));
-    if (!reached) return s.lose("left the picture");
-    const auto back = coarseShift(after, before, *reached, from + (*reached - guess) * 0.25, coarseRadius, 1, 1);
-    if (!back || (*back - from).norm() > options.backTolerance * 2) return s.lose("does not lead back");
-
-    Placement start = s.placement;
-    start.at = *reached;
-    auto result = s.measure(picture, start);
-    const auto good = [&](const std::optional<ReferencePatch::Result>& r) {
-        return r && r->correlation >= options.lowestQuality &&
-               (r->placement.at - *reached).norm() < 2.0 + 0.25 * s.reference.radius();
-    };
-    if (!good(result) && s.stepsSinceReference >= 6 && s.point.quality >= options.lowestQuality) {
-        // The surface may just look different by now. The frame before still matched: take the reference anew from
-        // there.
-        const Eigen::Vector2d at(s.point.x, s.point.y);
-        ReferencePatch fresh(before.level(0), int(std::lround(at.x())), int(std::lround(at.y())), s.reference.radius());
-        if (fresh.usable()) {
-            State trial{std::move(fresh), {}, {}, s.velocity, s.point, s.steps, 0, s.carried + chainVariance, ""};
-            trial.offset = at - trial.reference.middle();
-            trial.placement.at = trial.reference.middle();
-            trial.point.chain = uint16_t(s.point.chain + 1);
-            Placement again = trial.placement;
-            again.at = trial.placement.at + (*reached - from);
-            result = trial.measure(picture, again);
-            // One frame later a patch on one surface is nearly the same; a window over a depth edge is not.
-            if (good(result) && result->correlation >= 0.5 * (1 + options.lowestQuality)) s = std::move(trial);
-            else result.reset();
-        }
-    }
-    if (!good(result)) return s.lose("no longer like its reference");
-    const Eigen::Vector2d gone = result->placement.at - *reached;
-    if (!(gone.norm() < s.reference.radius())) return s.lose("jumped");
-    const double size = result->placement.shape.determinant();
-    if (!(size > 0.15 && size < 6)) return s.lose("no longer like its reference");
-    s.accept(*result);
-    return true;
-}
-
-namespace {
-
-/// Reads and prepares the next frame while the current one is worked on.
-class PyramidReader {
-  public:
-    PyramidReader(const std::vector<int>& frames, const std::function<Luma(int)>& read) : frames_(frames), read_(read) {
-        fetch();
-    }
-    Pyramid next() {
-        Pyramid p = pending_.get();
-        fetch();
-        return p;
-    }
-
-  private:
-    void fetch() {
-        if (next_ >= frames_.size()) return;
-        const int frame = frames_[next_++];
-        pending_ = std::async(std::launch::async, [this, frame] {
-            const Luma luma = read_(frame);
-            // Enough levels for moves of about a twentieth of the width between frames.
-            const int levels = luma.width > 1600 ? 5 : luma.width > 400 ? 4 : 3;
-            return Pyramid(luma, levels);
-        });
-    }
-    const std::vector<int>& frames_;
-    const std::function<Luma(int)>& read_;
-    size_t next_ = 0;
-    std::future<Pyramid> pending_;
-};
-
 struct Live {
     FeatureFollower follower;
     Path path;
-    bool lost = false;
+    Eigen::Vector2d expected = Eigen::Vector2d::Zero();
+    StepOutcome outcome = StepOutcome::seen;
+};
+
+/// Frame in which the reference that the path's end is measured against was taken.
+int referenceFrameOf(const Path& path, bool falling) {
+    const PathPoint& end = falling ? path.points.front() : path.points.back();
+    if (end.chain == 0) return path.referenceFrame;
+    // A re-taken reference comes from the point before the first one measured against it.
+    const auto n = int(path.points.size());
+    int i = falling ? 0 : n - 1;
+    while (i >= 0 && i < n && path.points[size_t(i)].chain == end.chain) i += falling ? 1 : -1;
+    return i >= 0 && i < n ? path.points[size_t(i)].frame : path.referenceFrame;
+}
+
+double median(std::vector<double>& v) {
+    std::nth_element(v.begin(), v.begin() + std::ptrdiff_t(v.size() / 2), v.end());
+    return v[v.size() / 2];
+}
+
+/// One pass over the frames in one direction.
+class Pass {
+  public:
+    Pass(FollowRequest& request, Progress& progress)
+        : r_(request),
+          progress_(progress),
+          falling_(request.frames.size() > 1 && request.frames[1] < request.frames[0]),
+          nextId_(request.firstId) {
+        step_.lowestQuality = r_.options.lowestQuality;
+        step_.bridge = r_.options.bridge;
+        step_.searchRadius = r_.options.searchRadius;
+    }
+
+    std::vector<Path> run() {
+        prepareGoingOn();
+        FrameReader reader(r_.frames, r_.read, r_.watch);
+        Pyramid before;
+        try {
+            for (size_t i = 0; i < r_.frames.size(); ++i) {
+                progress_.check();
+                frame_ = r_.frames[i];
+                Pyramid now = reader.next();
+                if (radius_ == 0)
+                    radius_ = r_.options.radius > 0 ? r_.options.radius : defaultPatchRadius(now.level(0).width);
+                if (i > 0) follow(before, now);
+                goOnHere(now);
+                if (r_.findNew && wantsNew(i, now)) findNew(now);
+                before = std::move(now);
+                progress_.advance();
+            }
+        } catch (const Cancelled&) {
+            if (r_.soFar) *r_.soFar = collect();
+            throw;
+        }
+        return collect();
+    }
+
+  private:
+    /// References of paths that go on may lie in other frames: those are read beforehand.
+    void prepareGoingOn() {
+        for (Path& p : r_.goOn) {
+            if (p.points.empty()) continue;
+            const PathPoint& end = falling_ ? p.points.front() : p.points.back();
+            const int from = referenceFrameOf(p, falling_);
+            waiting_[end.frame].push_back(&p);
+            if (from != end.frame) references_[from];
+        }
+        for (auto& [frame, pyramid] : references_) {
+            progress_.check();
+            pyramid = Pyramid(r_.read(frame), 1);
+        }
+    }
+
+    void goOnHere(const Pyramid& now) {
+        const auto here = waiting_.find(frame_);
+        if (here == waiting_.end()) return;
+        for (Path* p : here->second) {
+            const PathPoint& end = falling_ ? p->points.front() : p->points.back();
+            const int from = referenceFrameOf(*p, falling_), radius = p->radius > 0 ? p->radius : radius_;
+            const PathPoint* spot = p->at(from);
+            const bool elsewhere = from != frame_ && spot;
+            FeatureFollower f = elsewhere
+                                    ? FeatureFollower(references_.at(from), {spot->x, spot->y}, radius, now, end, step_)
+                                    : FeatureFollower(now, end.x, end.y, radius);
+            if (!f.usable()) {
+                finished_.push_back(std::move(*p));
+                continue;
+            }
+            live_.push_back({std::move(f), std::move(*p), {}, StepOutcome::seen});
+        }
+        waiting_.erase(here);
+    }
+
+    void follow(const Pyramid& before, const Pyramid& now) {
+        for (Live& l : live_) l.expected = l.follower.expected();
+        const auto stepOne = [&](Live& l, const Eigen::Vector2d& jolt) {
+            l.outcome = l.follower.step(before, now, step_, jolt);
+            if (l.outcome != StepOutcome::seen) return;
+            const PathPoint& p = l.follower.point();
+            if (r_.allowed && !r_.allowed(frame_, p.x, p.y)) l.outcome = StepOutcome::lost;
+        };
+        // Every eighth feature goes first: what they show of the frame's common jolt helps the others to their place.
+        constexpr size_t every = 8;
+        const auto share = [&](bool scouts, const Eigen::Vector2d& jolt) {
+            parallelRanges(int(live_.size()), 8, [&](int begin, int end) {
+                for (auto k = size_t(begin); k < size_t(end); ++k)
+                    if ((k % every == 0) == scouts) stepOne(live_[k], jolt);
+            });
+        };
+        share(true, Eigen::Vector2d::Zero());
+        std::vector<double> dx, dy;
+        for (size_t k = 0; k < live_.size(); k += every) {
+            if (live_[k].outcome != StepOutcome::seen) continue;
+            const Eigen::Vector2d d = live_[k].follower.settled() - live_[k].expected;
+            dx.push_back(d.x()), dy.push_back(d.y());
+        }
+        Eigen::Vector2d jolt = Eigen::Vector2d::Zero();
+        if (dx.size() >= 5) jolt = {median(dx), median(dy)};
+        share(false, jolt);
+
+        std::vector<double> moves;
+        for (Live& l : live_) {
+            if (l.outcome == StepOutcome::seen) {
+                moves.push_back(l.follower.lastMove().norm());
+                l.path.points.push_back(l.follower.point());
+                l.path.points.back().frame = frame_;
+            }
+            if (l.outcome == StepOutcome::lost) retire(l);
+        }
+        if (!moves.empty()) moved_ += median(moves) / now.level(0).width;
+        std::erase_if(live_, [](const Live& l) { return l.outcome == StepOutcome::lost; });
+    }
+
+    bool wantsNew(size_t i, const Pyramid&) {
+        if (i == 0 || int(live_.size()) < r_.options.features / 2) return true;
+        if (r_.options.refillMove > 0 && moved_<r_.options.refillMove&& int(live_.size())> r_.options.features * 4 / 5)
+            return false;
+        return i % size_t(std::max(1, r_.options.refillEvery)) == 0;
+    }
+
+    void findNew(const Pyramid& now) {
+        moved_ = 0;
+        FindOptions find;
+        find.count = r_.options.features;
+        find.margin = radius_ + 3;
+        find.spacing = std::max(8.0, 1.2 * radius_);
+        // Half of the patch must be free as well: a window over a mask's edge sees two things.
+        const double half = 0.5 * radius_;
+        if (r_.allowed)
+            find.allowed = [&](int x, int y) {
+                return r_.allowed(frame_, x, y) && r_.allowed(frame_, x - half, y - half) &&
+                       r_.allowed(frame_, x + half, y - half) && r_.allowed(frame_, x - half, y + half) &&
+                       r_.allowed(frame_, x + half, y + half);
+            };
+        std::vector<Eigen::Vector2d> taken;
+        for (const Live& l : live_) taken.emplace_back(l.follower.point().x, l.follower.point().y);
+        if (r_.standing)
+            for (const Path& p : *r_.standing)
+                if (const PathPoint* at = p.setAside ? nullptr : p.at(frame_)) taken.emplace_back(at->x, at->y);
+        const auto found = findFeatures(now.level(0), taken, find);
+        std::vector<std::optional<FeatureFollower>> fresh(found.size());
+        parallelRanges(int(found.size()), 8, [&](int begin, int end) {
+            for (int k = begin; k < end; ++k)
+                fresh[size_t(k)].emplace(now, found[size_t(k)].x, found[size_t(k)].y, radius_);
+        });
+        for (auto& f : fresh) {
+            if (!f->usable()) continue;
+            Live l{std::move(*f), {}, {}, StepOutcome::seen};
+            l.path.id = nextId_++;
+            l.path.referenceFrame = frame_;
+            l.path.radius = radius_;
+            l.path.points.push_back(l.follower.point());
+            l.path.points.back().frame = frame_;
+            live_.push_back(std::move(l));
+        }
+    }
+
+    void retire(Live& l) {
+        const PatchEvidence e = l.follower.evidence();
+        PatchEvidence& had = l.path.evidence;
+        had.misfit = std::max(had.misfit, e.misfit);
+        had.grip = std::min(had.grip, e.grip);
+        finished_.push_back(std::move(l.path));
+    }
+
+    std::vector<Path> collect() {
+        for (Live& l : live_) retire(l);
+        live_.clear();
+        for (auto& [frame, paths] : waiting_)
+            for (Path* p : paths) finished_.push_back(std::move(*p));
+        waiting_.clear();
+        const auto byFrame = [](const PathPoint& a, const PathPoint& b) { return a.frame < b.frame; };
+        for (Path& p : finished_) std::sort(p.points.begin(), p.points.end(), byFrame);
+        std::sort(finished_.begin(), finished_.end(), [](const Path& a, const Path& b) { return a.id < b.id; });
+        return std::move(finished_);
+    }
+
+    FollowRequest& r_;
+    Progress& progress_;
+    bool falling_;
+    int nextId_, frame_ = 0, radius_ = 0;
+    double moved_ = 0;
+    StepOptions step_;
+    std::vector<Live> live_;
+    std::vector<Path> finished_;
+    std::map<int, std::vector<Path*>> waiting_;  ///< by the frame they end in
+    std::map<int, Pyramid> references_;
 };
 
 }  // namespace
 
-std::vector<Path> followFeatures(const std::vector<int>& frames, const std::function<Luma(int)>& read,
-                                 const FollowOptions& options, Progress& progress,
-                                 const std::function<bool(int, double, double)>& allowed, std::vector<Path>* soFar) {
-    std::vector<Path> finished;
-    std::vector<Live> live;
-    if (frames.empty()) return finished;
-    int nextId = 1, radius = options.radius;
-    const auto retire = [&](Live& l) {
-        if (int(l.path.points.size()) >= std::min(options.shortestPath, int(frames.size())))
-            finished.push_back(std::move(l.path));
-    };
-    const auto byId = [](const Path& a, const Path& b) { return a.id < b.id; };
-    PyramidReader reader(frames, read);
-    Pyramid before;
-    try {
-        for (size_t i = 0; i < frames.size(); ++i) {
-            progress.check();
-            const int frame = frames[i];
-            Pyramid now = reader.next();
-            if (radius == 0) radius = defaultPatchRadius(now.level(0).width);
-            if (i > 0) {
-                parallelRanges(int(live.size()), 8, [&](int begin, int end) {
-                    for (int k = begin; k < end; ++k) {
-                        Live& l = live[size_t(k)];
-                        l.lost = !l.follower.step(before, now, options) ||
-                                 (allowed && !allowed(frame, l.follower.point().x, l.follower.point().y));
-                        if (l.lost) continue;
-                        l.path.points.push_back(l.follower.point());
-                        l.path.points.back().frame = frame;
-                    }
-                });
-                for (Live& l : live)
-                    if (l.lost) retire(l);
-                std::erase_if(live, [](const Live& l) { return l.lost; });
-            }
-            if (i % size_t(std::max(1, options.refillEvery)) == 0 || int(live.size()) < options.features / 2) {
-                FindOptions find;
-                find.count = options.features;
-                find.margin = radius + 3;
-                find.spacing = std::max(8.0, 1.2 * radius);
-                if (allowed) find.allowed = [&](int x, int y) { return allowed(frame, x, y); };
-                std::vector<Eigen::Vector2d> taken;
-                for (const Live& l : live) taken.emplace_back(l.follower.point().x, l.follower.point().y);
-                for (const FoundFeature& f : findFeatures(now.level(0), taken, find)) {
-                    Live l{FeatureFollower(now, f.x, f.y, radius), {}, false};
-                    if (!l.follower.usable()) continue;
-                    l.path.id = nextId++;
-                    l.path.referenceFrame = frame;
-                    l.path.points.push_back(l.follower.point());
-                    l.path.points.back().frame = frame;
-                    live.push_back(std::move(l));
-                }
-            }
-            before = std::move(now);
-            progress.advance();
-        }
-    } catch (const Cancelled&) {
-        for (Live& l : live) retire(l);
-        std::sort(finished.begin(), finished.end(), byId);
-        if (soFar) *soFar = std::move(finished);
-        throw;
+int defaultPatchRadius(int pictureWidth) { return std::clamp(int(std::lround(pictureWidth / 128.0)), 6, 15); }
+int pyramidLevels(int pictureWidth) {
+    return pictureWidth > 3000 ? 6 : pictureWidth > 1600 ? 5 : pictureWidth > 400 ? 4 : 3;
+}
+
+FollowOptions followOptions(Density density, Care care) {
+    FollowOptions o;
+    o.features = density == Density::few ? 120 : density == Density::many ? 700 : 300;
+    if (care == Care::careful) {
+        o.bridge = 14;
+        o.searchRadius = 24;
+        o.backward = true;
+        o.refillMove = 0.012;
+        o.refillEvery = 2;
     }
-    for (Live& l : live) retire(l);
-    std::sort(finished.begin(), finished.end(), byId);
-    return finished;
+    return o;
+}
+
+std::vector<Path> followFeatures(FollowRequest request, Progress& progress) {
+    if (request.frames.empty()) return std::move(request.goOn);
+    std::vector<Path> paths = Pass(request, progress).run();
+    if (request.options.backward && request.frames.size() > 1) {
+        FollowRequest back = request;
+        std::reverse(back.frames.begin(), back.frames.end());
+        back.goOn = std::move(paths);
+        back.findNew = false;
+        back.watch = {};
+        // Paths that reach to the first frame are waiting for a frame that comes last: they stay as they are.
+        paths = Pass(back, progress).run();
+    }
+    const int least = std::min(request.options.shortestPath, int(request.frames.size()));
+    std::erase_if(paths,
+                  [&](const Path& p) { return p.origin == PathOrigin::automatic && int(p.points.size()) < least; });
+    calibrateCovariances(paths);
+    return paths;
 }
 
 }  // namespace va

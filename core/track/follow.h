@@ -1,72 +1,64 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <functional>
-#include <memory>
 #include <vector>
 
 #include "base/plane.h"
 #include "base/progress.h"
+#include "track/feature_follower.h"
 #include "track/path.h"
-#include "track/pyramid.h"
 
 namespace va {
+
+enum class Density : uint8_t { few, normal, many };
+enum class Care : uint8_t { quick, careful };
 
 struct FollowOptions {
     int features = 300;  ///< live features to hold over the frame
     int radius = 0;      ///< px of the reference patch's half size; 0 = from the picture's width (8 at 1280)
     double lowestQuality =
-        0.9;  ///< correlation with the reference below which the reference is re-taken or the path ends
-    double backTolerance = 0.7;  ///< px by which following back to the frame before may miss
-    int refillEvery = 4;         ///< frames between looking for new features
+        0.9;                ///< correlation with the reference below which the reference is re-taken or the path ends
+    int bridge = 6;         ///< frames that a feature may be hidden, blurred or dark
+    int searchRadius = 0;   ///< px searched around the prediction when following fails
+    int refillEvery = 4;    ///< frames between looking for new features
+    double refillMove = 0;  ///< share of the width that the view must have moved before that; 0 = by frames alone
+    bool backward = false;  ///< follow every path backward from where it begins as well
     int shortestPath =
         5;  ///< frames: shorter paths are dropped at the end (in a clip shorter than that: paths over all of it stay)
 };
 
-/// Everything needed to follow one feature from frame to frame.
-class FeatureFollower;
+/// few = 120, normal = 300, many = 700 live features. Careful searches farther, bridges longer, chooses the frames for
+/// new features by how far the view moved, and follows all of them backward too: about three times the work.
+FollowOptions followOptions(Density density, Care care);
 
-/// Follows features through a shot: found with quotas, predicted by a coarse pyramid step from the frame before, then
-/// registered against the reference patch (translation, then affine; gain and bias free), checked backwards, re-filled
-/// as the view changes.
-///
-/// The reference is re-taken only when the correlation with it falls below `lowestQuality` while the step from the
-/// frame before is still good (the view of the surface changed); each re-take is counted in PathPoint::chain and adds
-/// to the covariance.
-///
-/// `frames` are the frame numbers in order; `read` gives the luma of a frame and may be called from another thread (one
-/// call at a time, in order). `allowed(frame, x, y)` keeps features out of masks; empty means everywhere. Frames that
-/// `read` throws InputError for end the call with that error. Progress advances once a frame; on cancel, Cancelled
-/// leaves and `soFar` (if given) holds the paths up to there.
+/// What to follow, and where. Everything but `frames` and `read` may stay empty.
+struct FollowRequest {
+    std::vector<int> frames;  ///< frame numbers in order of following: rising, or falling to follow backward
+    /// Luma of a frame. May be called from another thread, one call at a time. InputError ends the call with it.
+    std::function<Luma(int)> read;
+    FollowOptions options;
+    std::function<bool(int frame, double x, double y)> allowed;  ///< keeps features out of masks; empty = everywhere
+    /// Paths that are there already: their spots count as taken, they are not followed.
+    const std::vector<Path>* standing = nullptr;
+    /// Paths to be gone on with from where they end (in the order of `frames`).
+    std::vector<Path> goOn;
+    bool findNew = true;
+    int firstId = 1;                              ///< for new paths
+    std::function<void(int, const Luma&)> watch;  ///< sees every frame once, in order, on the reading thread
+    std::vector<Path>* soFar = nullptr;           ///< on cancel: the paths up to there
+};
+
+/// Follows features through a shot: found with quotas, followed by FeatureFollower, re-filled as the view changes.
+/// Gives the paths of `goOn` (longer now) and the new ones, by id. Progress advances once a frame (twice with
+/// `backward`). Throws Cancelled.
 ///
 /// A picture without texture gives no paths.
-std::vector<Path> followFeatures(const std::vector<int>& frames, const std::function<Luma(int)>& read,
-                                 const FollowOptions& options, Progress& progress,
-                                 const std::function<bool(int frame, double x, double y)>& allowed = {},
-                                 std::vector<Path>* soFar = nullptr);
+std::vector<Path> followFeatures(FollowRequest request, Progress& progress);
 
 /// Half size of the reference patch for a picture of this width.
 int defaultPatchRadius(int pictureWidth);
 
-/// Follows one feature: the step that followFeatures makes for each, usable by itself.
-class FeatureFollower {
-  public:
-    /// The reference is taken around the pixel nearest to (x, y) of `picture`; the path's point may lie between pixels.
-    FeatureFollower(const Pyramid& picture, double x, double y, int radius);
-    ~FeatureFollower();
-    FeatureFollower(FeatureFollower&&) noexcept;
-    FeatureFollower& operator=(FeatureFollower&&) noexcept;
-
-    [[nodiscard]] bool usable() const;
-    /// Goes from `before` (the frame of the last step) to `after`. False when the feature is lost; then `reason()` says
-    /// why.
-    bool step(const Pyramid& before, const Pyramid& after, const FollowOptions& options);
-    /// Position, quality, covariance in the last frame reached; `frame` is left to the caller.
-    [[nodiscard]] const PathPoint& point() const;
-    [[nodiscard]] const char* reason() const;
-
-  private:
-    struct State;
-    std::unique_ptr<State> state_;
-};
+/// Pyramid levels for a picture of this width: enough for moves of about a twentieth of it between frames.
+int pyramidLevels(int pictureWidth);
 
 }  // namespace va

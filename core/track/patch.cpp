@@ -4,6 +4,7 @@
 #include <Eigen/Cholesky>
 #include <Eigen/Eigenvalues>
 #include <Eigen/LU>
+#include <algorithm>
 #include <cmath>
 #include <cstring>
 
@@ -42,14 +43,15 @@ VA_CPU_CLONES void sampleCubic(const float* __restrict picture, int stride, cons
     }
 }
 
-/// sums = { Σ I·1, Σ I², Σ I·T, Σ I·descent_k … } over n pixels; padding has weight 0 in every row.
-VA_CPU_CLONES void projectAffine(const float* __restrict I, const float* __restrict one, const float* __restrict T,
-                                 const float* __restrict d, int n, float* __restrict sums) {
+/// sums = { Σ w I, Σ w I², Σ w I T, Σ w I descent_k … } over pixels begin..end of n; the weight w is in T and the
+/// descents already, and 0 for padding.
+VA_CPU_CLONES void project(const float* __restrict I, const float* __restrict w, const float* __restrict T,
+                           const float* __restrict d, int n, int begin, int end, float* __restrict sums) {
     float s0 = 0, s1 = 0, s2 = 0, a0 = 0, a1 = 0, a2 = 0, a3 = 0, a4 = 0, a5 = 0;
-    for (int i = 0; i < n; ++i) {
-        const float value = I[i], real = value * one[i];
-        s0 += real;
-        s1 += real * real;
+    for (int i = begin; i < end; ++i) {
+        const float value = I[i], weighed = value * w[i];
+        s0 += weighed;
+        s1 += weighed * value;
         s2 += value * T[i];
         a0 += value * d[i];
         a1 += value * d[n + i];
@@ -62,18 +64,14 @@ VA_CPU_CLONES void projectAffine(const float* __restrict I, const float* __restr
     sums[3] = a0, sums[4] = a1, sums[5] = a2, sums[6] = a3, sums[7] = a4, sums[8] = a5;
 }
 
-VA_CPU_CLONES void projectShift(const float* __restrict I, const float* __restrict one, const float* __restrict T,
-                                const float* __restrict d, int n, float* __restrict sums) {
-    float s0 = 0, s1 = 0, s2 = 0, a0 = 0, a1 = 0;
-    for (int i = 0; i < n; ++i) {
-        const float value = I[i], real = value * one[i];
-        s0 += real;
-        s1 += real * real;
-        s2 += value * T[i];
-        a0 += value * d[i];
-        a1 += value * d[n + i];
-    }
-    sums[0] = s0, sums[1] = s1, sums[2] = s2, sums[3] = a0, sums[4] = a1;
+/// What each motion model lets change, as columns over (tx, ty, a, b, c, d).
+Eigen::Matrix<double, 6, Eigen::Dynamic> freedomOf(MotionModel model) {
+    Eigen::Matrix<double, 6, Eigen::Dynamic> p;
+    if (model == MotionModel::affine) return Eigen::Matrix<double, 6, 6>::Identity();
+    p = Eigen::Matrix<double, 6, Eigen::Dynamic>::Zero(6, model == MotionModel::translation ? 2 : 4);
+    p(0, 0) = p(1, 1) = 1;
+    if (model == MotionModel::similarity) p(2, 2) = p(5, 2) = 1, p(3, 3) = -1, p(4, 3) = 1;
+    return p;
 }
 
 bool inside(const Luma& picture, const Placement& p, int radius) {
@@ -87,58 +85,200 @@ bool inside(const Luma& picture, const Placement& p, int radius) {
 }  // namespace
 
 ReferencePatch::ReferencePatch(const Luma& picture, int x, int y, int radius) : x_(x), y_(y), radius_(radius) {
-    const int side = 2 * radius + 1, pixels = side * side;
     if (x - radius < 1 || y - radius < 1 || x + radius >= picture.width - 1 || y + radius >= picture.height - 1) return;
-    count_ = (pixels + 7) / 8 * 8;
-    u_.assign(size_t(count_), 0);
-    v_ = one_ = texture_ = u_;
-    descent_.assign(size_t(count_) * 6, 0);
-    double mean = 0;
-    for (int i = 0, dy = -radius; dy <= radius; ++dy)
-        for (int dx = -radius; dx <= radius; ++dx, ++i) {
-            u_[size_t(i)] = float(dx), v_[size_t(i)] = float(dy), one_[size_t(i)] = 1;
-            texture_[size_t(i)] = picture.at(x + dx, y + dy);
-            mean += texture_[size_t(i)];
-            const float gx = 0.5f * (picture.at(x + dx + 1, y + dy) - picture.at(x + dx - 1, y + dy));
-            const float gy = 0.5f * (picture.at(x + dx, y + dy + 1) - picture.at(x + dx, y + dy - 1));
-            const float rows[6] = {gx, gy, gx * float(dx), gx * float(dy), gy * float(dx), gy * float(dy)};
-            for (int k = 0; k < 6; ++k) descent_[size_t(k * count_ + i)] = rows[k];
+    windowMargin_ = std::min(
+        {blurReach / 2 + 2, x - radius, y - radius, picture.width - 1 - x - radius, picture.height - 1 - y - radius});
+    const int reach = radius + windowMargin_;
+    window_ = Luma(2 * reach + 1, 2 * reach + 1);
+    for (int j = 0; j < window_.height; ++j)
+        std::memcpy(window_.row(j), picture.row(y - reach + j) + x - reach, size_t(window_.width) * sizeof(float));
+    prepare();
+}
+
+void ReferencePatch::prepare(const std::vector<float>& weights) {
+    usable_ = false;
+    const int side = 2 * radius_ + 1, pixels = side * side, middle = radius_ + windowMargin_;
+    if (order_.empty()) {
+        const int cuts[4] = {0, (side + 1) / 3, side - (side + 1) / 3, side};
+        for (int part = 0; part < parts; ++part) {
+            for (int j = cuts[part / 3]; j < cuts[part / 3 + 1]; ++j)
+                for (int i = cuts[part % 3]; i < cuts[part % 3 + 1]; ++i) order_.push_back(j * side + i);
+            while (order_.size() % 8 != 0) order_.push_back(-1);
+            partEnd_[part] = int(order_.size());
         }
-    mean /= pixels;
-    for (int i = 0; i < pixels; ++i) {
-        texture_[size_t(i)] -= float(mean);
-        power_ += double(texture_[size_t(i)]) * texture_[size_t(i)];
+        count_ = int(order_.size());
+        u_.assign(order_.size(), 0);
+        v_ = u_;
+    }
+    const size_t n = order_.size();
+    weight_.assign(n, 0);
+    texture_ = weight_;
+    descent_.assign(n * 6, 0);
+    mean_ = power_ = 0;
+    for (size_t i = 0; i < n; ++i) {
+        if (order_[i] < 0) continue;
+        const int dx = order_[i] % side - radius_, dy = order_[i] / side - radius_, x = middle + dx, y = middle + dy;
+        u_[i] = float(dx), v_[i] = float(dy), weight_[i] = weights.empty() ? 1 : weights[size_t(order_[i])];
+        texture_[i] = window_.at(x, y);
+        mean_ += double(weight_[i]) * double(texture_[i]);
+        const float gx = 0.5f * (window_.at(x + 1, y) - window_.at(x - 1, y));
+        const float gy = 0.5f * (window_.at(x, y + 1) - window_.at(x, y - 1));
+        const float rows[6] = {gx, gy, gx * u_[i], gx * v_[i], gy * u_[i], gy * v_[i]};
+        for (size_t k = 0; k < 6; ++k) descent_[k * n + i] = rows[k];
+    }
+    mean_ /= pixels;
+    for (size_t i = 0; i < n; ++i) {
+        texture_[i] = order_[i] >= 0 ? texture_[i] - float(mean_) : 0;
+        power_ += double(weight_[i]) * double(texture_[i]) * double(texture_[i]);
     }
     if (power_ < 1e-3 * pixels) return;
+    using Rows = Eigen::Matrix<float, 6, Eigen::Dynamic, Eigen::RowMajor>;
+    Eigen::Map<Rows> rows(descent_.data(), 6, count_);
+    Eigen::Map<Eigen::RowVectorXf> T(texture_.data(), count_);
+    const Eigen::Map<const Eigen::RowVectorXf> w(weight_.data(), count_);
     for (int k = 0; k < 6; ++k) {
-        float* d = &descent_[size_t(k) * size_t(count_)];
-        double withOne = 0, withT = 0;
-        for (int i = 0; i < pixels; ++i) withOne += d[i], withT += double(d[i]) * texture_[size_t(i)];
-        for (int i = 0; i < pixels; ++i) d[i] -= float(withOne / pixels + withT / power_ * texture_[size_t(i)]);
+        const double withOne = double(rows.row(k).dot(w)),
+                     withT = double((rows.row(k).array() * w.array() * T.array()).sum());
+        // Padding has no weight, so it may get what it gets.
+        rows.row(k) -= Eigen::RowVectorXf::Constant(count_, float(withOne / pixels)) + float(withT / power_) * T;
     }
-    Eigen::Map<Eigen::Matrix<float, 6, Eigen::Dynamic, Eigen::RowMajor>> rows(descent_.data(), 6, count_);
+    const Eigen::Matrix<double, 6, Eigen::Dynamic> plain = rows.cast<double>();
+    T.array() *= w.array();
+    rows.array().rowwise() *= w.array();
     const Eigen::Matrix<double, 6, Eigen::Dynamic> J = rows.cast<double>();
-    const Eigen::Matrix<double, 6, 6> normal = J * J.transpose();
-    const Eigen::Matrix2d shift = normal.topLeftCorner<2, 2>();
-    const Eigen::LLT<Eigen::Matrix<double, 6, 6>> chol(normal);
-    const Eigen::Vector2d strength = Eigen::SelfAdjointEigenSolver<Eigen::Matrix2d>(shift).eigenvalues();
-    if (chol.info() != Eigen::Success || !(strength(0) > 1e-6 * strength(1)) || !(strength(0) > 1e-3 * pixels)) return;
-    affineInverse_ = chol.solve(Eigen::Matrix<double, 6, 6>::Identity());
-    shiftInverse_ = shift.inverse();
+    const Eigen::Matrix<double, 6, 6> normal = J * plain.transpose();
+    const Eigen::Vector2d strength =
+        Eigen::SelfAdjointEigenSolver<Eigen::Matrix2d>(normal.topLeftCorner<2, 2>()).eigenvalues();
+    if (!(strength(0) > 1e-6 * strength(1)) || !(strength(0) > 1e-3 * pixels)) return;
+    for (int part = 0; part < parts; ++part) {
+        const int begin = part == 0 ? 0 : partEnd_[part - 1], length = partEnd_[part] - begin;
+        partWithT_.col(part) = plain.middleCols(begin, length) * T.cast<double>().segment(begin, length).transpose();
+        partWithOne_.col(part) = J.middleCols(begin, length).rowwise().sum();
+    }
     // The blur makes neighbouring noise alike, so the plain inverse would promise too much: raw noise n enters as (n ⊛
     // h), and Σ J·(n ⊛ h) = Σ (J ⊛ h)·n, whose covariance is (J ⊛ h)(J ⊛ h)ᵀ.
     Eigen::Matrix<double, 6, Eigen::Dynamic> spread =
         Eigen::Matrix<double, 6, Eigen::Dynamic>::Zero(6, (side + 2) * (side + 2));
     static constexpr double h[3] = {0.25, 0.5, 0.25};
-    for (int py = 0; py < side; ++py)
-        for (int px = 0; px < side; ++px)
+    for (int p = 0; p < count_; ++p)
+        if (order_[size_t(p)] >= 0)
             for (int j = 0; j < 3; ++j)
                 for (int i = 0; i < 3; ++i)
-                    spread.col((py + j) * (side + 2) + px + i) += h[i] * h[j] * J.col(py * side + px);
+                    spread.col((order_[size_t(p)] / side + j) * (side + 2) + order_[size_t(p)] % side + i) +=
+                        h[i] * h[j] * J.col(p);
     const Eigen::Matrix<double, 6, 6> noise = spread * spread.transpose();
-    affineSpread_ = (affineInverse_ * noise * affineInverse_).topLeftCorner<2, 2>();
-    shiftSpread_ = shiftInverse_ * noise.topLeftCorner<2, 2>() * shiftInverse_;
+    for (const MotionModel model : {MotionModel::translation, MotionModel::similarity, MotionModel::affine}) {
+        const auto P = freedomOf(model);
+        const Eigen::LLT<Eigen::MatrixXd> chol(P.transpose() * normal * P);
+        if (chol.info() != Eigen::Success) return;
+        Eigen::Matrix<double, 6, 6>& inverse = inverse_[size_t(model)];
+        inverse = P * chol.solve(Eigen::MatrixXd(P.transpose()));
+        spread_[size_t(model)] = (inverse * noise * inverse).topLeftCorner<2, 2>();
+        if (!inverse.allFinite()) return;
+    }
     usable_ = true;
+}
+
+void ReferencePatch::addResidual(const Luma& picture, const Placement& placement, std::vector<float>& squares) const {
+    if (!usable_ || !inside(picture, placement, radius_)) return;
+    thread_local std::vector<float> samples;
+    samples.resize(size_t(count_));
+    const float m[6] = {float(placement.shape(0, 0)), float(placement.shape(0, 1)), float(placement.shape(1, 0)),
+                        float(placement.shape(1, 1)), float(placement.at.x()),      float(placement.at.y())};
+    sampleCubic(picture.data.data(), picture.width, u_.data(), v_.data(), count_, m, samples.data());
+    const int side = 2 * radius_ + 1, middle = radius_ + windowMargin_;
+    squares.resize(size_t(side * side), 0);
+    double sum = 0, cross = 0;
+    for (size_t i = 0; i < order_.size(); ++i)
+        sum += double(weight_[i]) * double(samples[i]), cross += double(samples[i]) * double(texture_[i]);
+    const double gain = cross / power_;
+    if (!(gain > 0.05)) return;
+    const auto scale = float(1 / gain), bias = float(sum / (side * side) / gain - mean_);
+    for (size_t i = 0; i < order_.size(); ++i) {
+        if (order_[i] < 0) continue;
+        const int x = middle + int(u_[i]), y = middle + int(v_[i]);
+        const float left = samples[i] * scale - bias - window_.at(x, y);
+        squares[size_t(order_[i])] += left * left;
+    }
+}
+
+void ReferencePatch::weigh(const std::vector<float>& squares, int frames) {
+    if (!usable_ || squares.size() != size_t((2 * radius_ + 1) * (2 * radius_ + 1)) || frames < 1) return;
+    // A pixel's own few frames say little: its neighbours are asked as well, since surfaces are larger than pixels.
+    const int side = 2 * radius_ + 1;
+    std::vector<float> smooth(squares.size());
+    for (int y = 0; y < side; ++y)
+        for (int x = 0; x < side; ++x) {
+            float sum = 0, n = 0;
+            for (int j = std::max(0, y - 1); j <= std::min(side - 1, y + 1); ++j)
+                for (int i = std::max(0, x - 1); i <= std::min(side - 1, x + 1); ++i)
+                    sum += squares[size_t(j * side + i)], ++n;
+            smooth[size_t(y * side + x)] = sum / n / float(frames);
+        }
+    // Steep places always leave more (sampling, a hundredth of a pixel of misplacement): what counts is what is left
+    // beyond noise + steepness, as fitted to the patch itself.
+    double n = 0, g1 = 0, g2 = 0, v0 = 0, v1 = 0;
+    std::vector<float> steep(smooth.size());
+    const int middle = radius_ + windowMargin_;
+    for (int y = 0; y < side; ++y)
+        for (int x = 0; x < side; ++x) {
+            const int wx = middle + x - radius_, wy = middle + y - radius_;
+            const float gx = 0.5f * (window_.at(wx + 1, wy) - window_.at(wx - 1, wy)),
+                        gy = 0.5f * (window_.at(wx, wy + 1) - window_.at(wx, wy - 1));
+            const auto i = size_t(y * side + x);
+            steep[i] = gx * gx + gy * gy;
+            const auto g = double(steep[i]), v = double(smooth[i]);
+            n += 1, g1 += g, g2 += g * g, v0 += v, v1 += v * g;
+        }
+    const double bend = n * g2 - g1 * g1;
+    const double slope = bend > 0 ? std::max(0.0, (n * v1 - g1 * v0) / bend) : 0;
+    const double flat = std::max(0.05, (v0 - slope * g1) / n);
+    for (size_t i = 0; i < smooth.size(); ++i) smooth[i] /= float(flat + slope * double(steep[i]));
+    std::vector<float> sorted = smooth;
+    std::nth_element(sorted.begin(), sorted.begin() + std::ptrdiff_t(sorted.size() / 2), sorted.end());
+    const float typical = std::max(sorted[sorted.size() / 2], 1e-3f);
+    std::vector<float> weights(smooth.size());
+    double total = 0;
+    for (size_t i = 0; i < smooth.size(); ++i) {
+        weights[i] = 1 / (1 + smooth[i] * smooth[i] / (typical * typical));
+        total += double(weights[i]);
+    }
+    for (float& w : weights) w = float(double(w) * double(weights.size()) / total);
+    ReferencePatch weighed = *this;
+    weighed.prepare(weights);
+    if (!weighed.usable_) return;
+    weighed.solidShare_ = std::clamp(2 * total / double(weights.size()), 0.0, 1.0);
+    *this = std::move(weighed);
+}
+
+float ReferencePatch::textureAt(const Eigen::Vector2d& offset) const {
+    const int middle = radius_ + windowMargin_;
+    return window_.at(std::clamp(middle + int(std::lround(offset.x())), 0, window_.width - 1),
+                      std::clamp(middle + int(std::lround(offset.y())), 0, window_.height - 1));
+}
+
+ReferencePatch ReferencePatch::blurredAlong(const Eigen::Vector2d& sweep) const {
+    ReferencePatch out;
+    out.x_ = x_, out.y_ = y_, out.radius_ = radius_;
+    const double length = sweep.norm();
+    const int margin = int(std::ceil(length / 2)) + 2;
+    if (!usable_ || !(length > 0.5) || windowMargin_ - margin < 1) return out;
+    out.windowMargin_ = windowMargin_ - margin;
+    const int reach = radius_ + out.windowMargin_, n = 2 * reach + 1;
+    out.window_ = Luma(n, n);
+    const int samples = int(std::ceil(length)) * 2 + 1;
+    std::vector<float> u(size_t(n), 0), v(size_t(n), 0), line(size_t(n), 0);
+    for (int i = 0; i < n; ++i) u[size_t(i)] = float(i + margin);
+    for (int k = 0; k < samples; ++k) {
+        const double t = (k + 0.5) / samples - 0.5;
+        for (int y = 0; y < n; ++y) {
+            const float m[6] = {1, 0, 0, 1, float(t * sweep.x()), float(y + margin + t * sweep.y())};
+            sampleCubic(window_.data.data(), window_.width, u.data(), v.data(), n, m, line.data());
+            for (int x = 0; x < n; ++x) out.window_.at(x, y) += line[size_t(x)] / float(samples);
+        }
+    }
+    out.prepare();
+    return out;
 }
 
 std::optional<ReferencePatch::Result> ReferencePatch::registerIn(const Luma& picture, const Placement& start,
@@ -147,50 +287,61 @@ std::optional<ReferencePatch::Result> ReferencePatch::registerIn(const Luma& pic
     thread_local std::vector<float> samples;
     samples.resize(size_t(count_));
     const int pixels = (2 * radius_ + 1) * (2 * radius_ + 1);
+    const Eigen::Matrix<double, 6, 6>& inverse = inverse_[size_t(options.model)];
     Result result;
-    Placement p = start;
-    float sums[9];
-    double lastStep = 1e9;
+    Placement p = start, last = start;
+    float sums[parts][9];
+    double total[9] = {}, lastStep = 1e9;
     for (int i = 0; i < options.iterations; ++i) {
         if (!p.at.allFinite() || !p.shape.allFinite() || !inside(picture, p, radius_)) return std::nullopt;
         const float m[6] = {float(p.shape(0, 0)), float(p.shape(0, 1)), float(p.shape(1, 0)),
                             float(p.shape(1, 1)), float(p.at.x()),      float(p.at.y())};
         sampleCubic(picture.data.data(), picture.width, u_.data(), v_.data(), count_, m, samples.data());
-        (options.affine ? projectAffine : projectShift)(samples.data(), one_.data(), texture_.data(), descent_.data(),
-                                                        count_, sums);
-        result.iterations = i + 1;
-        const double gain = sums[2] / power_;
-        const double variance = sums[1] - double(sums[0]) * sums[0] / pixels;
-        if (!(gain > 0.05) || !(variance > 0)) return std::nullopt;
-        result.correlation = sums[2] / std::sqrt(power_ * variance);
-        const double left = std::max(0.0, variance - double(sums[2]) * sums[2] / power_);
-        result.residual = std::sqrt(left / std::max(1, pixels - 8));
-        result.placement = p;
-        const Eigen::Matrix2d& spread = options.affine ? affineSpread_ : shiftSpread_;
-        const double rawNoise = result.residual * result.residual / (gain * gain) / Pyramid::noiseShare;
-        result.covariance = rawNoise * (p.shape * spread * p.shape.transpose());
-        Eigen::Vector2d shift;
-        if (options.affine) {
-            Eigen::Matrix<double, 6, 1> d;
-            for (int k = 0; k < 6; ++k) d(k) = sums[3 + k] / gain;
-            d = affineInverse_ * d;
-            Eigen::Matrix2d change;
-            change << 1 + d(2), d(3), d(4), 1 + d(5);
-            const double det = change.determinant();
-            if (!(det > 0.3 && det < 3)) return std::nullopt;
-            p.shape = p.shape * change.inverse();
-            shift = p.shape * d.head<2>();
-        } else {
-            shift = p.shape * (shiftInverse_ * Eigen::Vector2d(sums[3], sums[4]) / gain);
+        for (double& t : total) t = 0;
+        for (int part = 0; part < parts; ++part) {
+            project(samples.data(), weight_.data(), texture_.data(), descent_.data(), count_,
+                    part == 0 ? 0 : partEnd_[part - 1], partEnd_[part], sums[part]);
+            for (int k = 0; k < 9; ++k) total[k] += double(sums[part][k]);
         }
+        result.iterations = i + 1;
+        result.gain = total[2] / power_;
+        if (!(result.gain > 0.05)) return std::nullopt;
+        last = p;
+        Eigen::Matrix<double, 6, 1> d;
+        for (int k = 0; k < 6; ++k) d(k) = total[3 + k] / result.gain;
+        d = (inverse * d).eval();
+        Eigen::Matrix2d change;
+        change << 1 + d(2), d(3), d(4), 1 + d(5);
+        const double det = change.determinant();
+        if (!(det > 0.3 && det < 3)) return std::nullopt;
+        p.shape = p.shape * change.inverse();
+        const Eigen::Vector2d shift = p.shape * d.head<2>();
         p.at -= shift;
         const double step = shift.norm();
         if (step > radius_) return std::nullopt;
-        // The last step is taken as well: what it leaves is a fraction of it.
-        result.placement = p;
         if (step < options.stop || step > 2 * lastStep) break;
         lastStep = step;
     }
+    const double variance = total[1] - total[0] * total[0] / pixels;
+    if (!(variance > 0)) return std::nullopt;
+    result.correlation = total[2] / std::sqrt(power_ * variance);
+    const double left = std::max(0.0, variance - total[2] * total[2] / power_);
+    result.residual = std::sqrt(left / std::max(1, pixels - 8));
+    const double rawNoise = result.residual * result.residual / (result.gain * result.gain) / Pyramid::noiseShare;
+    result.covariance = rawNoise * (last.shape * spread_[size_t(options.model)] * last.shape.transpose());
+    // Σ over the parts of (what the part's residual would move the place by)².
+    const double bias = total[0] / pixels;
+    Eigen::Matrix2d scatter = Eigen::Matrix2d::Zero();
+    for (int part = 0; part < parts; ++part) {
+        Eigen::Matrix<double, 6, 1> pull;
+        for (int k = 0; k < 6; ++k)
+            pull(k) = (double(sums[part][3 + k]) - bias * partWithOne_(k, part)) / result.gain - partWithT_(k, part);
+        const Eigen::Vector2d moves = last.shape * (inverse.topRows<2>() * pull);
+        scatter += moves * moves.transpose();
+    }
+    result.scatter = scatter * (double(parts) / (parts - 1));
+    // The last step is taken as well: what it leaves is a fraction of it.
+    result.placement = p;
     return result;
 }
 

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "base/plane.h"
+#include "track/path.h"
 
 namespace va {
 
@@ -36,17 +37,24 @@ class ReferencePatch {
     [[nodiscard]] bool usable() const { return usable_; }
     [[nodiscard]] Eigen::Vector2d middle() const { return {x_, y_}; }
     [[nodiscard]] int radius() const { return radius_; }
+    /// Grey level of the reference at an offset from its middle, rounded to a pixel and kept inside what is known.
+    [[nodiscard]] float textureAt(const Eigen::Vector2d& offset) const;
 
     struct Options {
-        bool affine = true;   ///< else translation only, at the shape given
-        int iterations = 10;  ///< at most; 2 or 3 suffice after a good prediction
-        double stop = 0.03;   ///< px: a shorter step is the last; it leaves about a tenth of itself
+        MotionModel model = MotionModel::affine;  ///< what may change; the rest of the shape stays as given
+        int iterations = 10;                      ///< at most; 2 or 3 suffice after a good prediction
+        double stop = 0.03;                       ///< px: a shorter step is the last; it leaves about a tenth of itself
     };
     struct Result {
         Placement placement;
         double correlation = 0;  ///< normalised, −1..1, between the picture there and the reference
         double residual = 0;     ///< RMS grey levels left after gain and bias
+        double gain = 1;         ///< contrast there over the reference's
         Eigen::Matrix2d covariance = Eigen::Matrix2d::Zero();  ///< of the place, px², from residual, gradients and blur
+        /// Of the place, px², from how the nine parts of the patch pull against each other: the cluster-robust
+        /// covariance (Liang & Zeger, Biometrika 1986). Equal to `covariance` on average when the residual is noise;
+        /// larger when parts of the patch moved differently.
+        Eigen::Matrix2d scatter = Eigen::Matrix2d::Zero();
         int iterations = 0;
     };
     /// Nothing if the patch leaves the picture, the normal matrix is singular, or the steps run away.
@@ -56,19 +64,47 @@ class ReferencePatch {
         return registerIn(picture, start, Options{});
     }
 
+    /// Adds to `squares` (one a pixel of the patch, any size at first) what is left of the picture at the placement
+    /// after gain and bias, squared, in grey levels of the reference. Nothing happens where the patch leaves the
+    /// picture.
+    void addResidual(const Luma& picture, const Placement& placement, std::vector<float>& squares) const;
+    /// Weighs each pixel by how well it went with the others so far: mean squared residuals from addResidual, over
+    /// `frames` frames. What lies at another depth, glitters or is hidden now and then stops pulling.
+    void weigh(const std::vector<float>& squares, int frames);
+    /// Share of the patch's texture that weighing left, 0..1: low when two surfaces share the patch.
+    [[nodiscard]] double solidShare() const { return solidShare_; }
+
+    /// The same patch as it looks under motion blur along `sweep` (px of the reference's frame, whole length). Not
+    /// usable where too little of the picture around the patch was kept.
+    [[nodiscard]] ReferencePatch blurredAlong(const Eigen::Vector2d& sweep) const;
+    /// Longest sweep that blurredAlong can serve, px.
+    static constexpr int blurReach = 20;
+
   private:
+    ReferencePatch() = default;
+    /// Everything that registration needs, from `window_` and the weights (by pixel of the square patch; empty: all 1).
+    void prepare(const std::vector<float>& weights = {});
+
+    static constexpr int parts = 9;  ///< 3 × 3, for Result::scatter
     double x_ = 0, y_ = 0;
     int radius_ = 0;
     bool usable_ = false;
-    int count_ = 0;               ///< pixels, padded to a multiple of 8 with zero weight
+    Luma window_;                 ///< the picture around the patch, for blurredAlong
+    int windowMargin_ = 0;        ///< px of it on each side of the patch
+    int count_ = 0;               ///< pixels, sorted by part, each part padded to a multiple of 8 with zero weight
+    int partEnd_[parts] = {};     ///< in the arrays below
+    std::vector<int> order_;      ///< pixel of the square patch, −1 = padding
     std::vector<float> u_, v_;    ///< offsets of the pixels
-    std::vector<float> one_;      ///< 1 for real pixels, 0 for padding
-    std::vector<float> texture_;  ///< T with mean 0
-    std::vector<float> descent_;  ///< six rows: steepest-descent images for (tx, ty, a, b, c, d), T and 1 projected out
-    double power_ = 0;            ///< Σ T²
-    Eigen::Matrix<double, 6, 6> affineInverse_;
-    Eigen::Matrix2d shiftInverse_;
-    Eigen::Matrix2d affineSpread_, shiftSpread_;  ///< covariance of (tx, ty) for raw noise of variance 1
+    std::vector<float> weight_;   ///< of the pixels, mean 1 over real ones, 0 for padding
+    std::vector<float> texture_;  ///< T with weighted mean 0, times the weight
+    std::vector<float> descent_;  ///< six rows: steepest-descent images for (tx, ty, a, b, c, d), T and 1 projected
+                                  ///< out, times the weight
+    double power_ = 0;            ///< Σ w T²
+    double mean_ = 0;             ///< weighted, of the window's grey levels under the patch
+    double solidShare_ = 1;
+    Eigen::Matrix<double, 6, parts> partWithT_, partWithOne_;  ///< Σ descent · T and Σ descent over each part
+    Eigen::Matrix<double, 6, 6> inverse_[3];                   ///< of the normal matrix, by motion model, 0 where fixed
+    Eigen::Matrix2d spread_[3];                                ///< covariance of (tx, ty) for raw noise of variance 1
 };
 
 }  // namespace va

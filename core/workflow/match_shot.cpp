@@ -90,8 +90,13 @@ Shot withPaths(const Shot& shot, Progress& progress, const FollowOptions& option
     out.pathsFrom = fingerprintOfFollowInput(shot);
     std::vector<Path> partial;
     try {
-        out.paths = std::make_shared<std::vector<Path>>(followFeatures(
-            frames, [&](int f) { return source->luma(f); }, options, progress, allowed, &partial));
+        FollowRequest request;
+        request.frames = frames;
+        request.read = [&](int f) { return source->luma(f); };
+        request.options = options;
+        request.allowed = allowed;
+        request.soFar = &partial;
+        out.paths = std::make_shared<std::vector<Path>>(followFeatures(std::move(request), progress));
     } catch (const Cancelled&) {
         if (soFar) {
             *soFar = out;

@@ -2,13 +2,16 @@
 // Turns straight, noise-free renders into footage: lens distortion, pixel filter, sensor-like noise, sRGB encoding.
 // It stands alone on purpose and shares no code with the product, so that the demo data is a judge from outside.
 //
-//   bend OUT_W OUT_H RENDER_FOCAL FOCAL CX CY K1 K2 SEED FIRST LAST PATTERN  > rgb24 frames
+//   bend OUT_W OUT_H RENDER_FOCAL FOCAL CX CY K1 K2 SEED FIRST LAST PATTERN TURNS SAMPLES > rgb24 frames
 //
 // PATTERN is a printf pattern of binary 16-bit linear PPM renders whose principal point is their exact middle.
 // Each output pixel is mapped to the straight render by inverting x_d = x (1 + k1 r^2 + k2 r^4), and the render is
 // integrated there with a Mitchell-Netravali kernel as wide as two output pixels each way: the kernel is centred on
 // the exact sub-pixel position, so that no pixel is moved.
+// TURNS ("-" for none) holds, for each frame, SAMPLES rotation matrices (columns: right, up, back of the camera at that
+// moment of the open shutter, in the render's camera): the light is averaged over them before noise is added.
 #include <algorithm>
+#include <array>
 #include <cctype>
 #include <cmath>
 #include <cstdint>
@@ -19,9 +22,39 @@
 #include <vector>
 
 namespace {
+double mitchell(double x) {
+    x = std::fabs(x);
+    if (x < 1) return (7.0 * x * x * x - 12.0 * x * x + 16.0 / 3.0) / 6.0;
+    if (x < 2) return (-7.0 / 3.0 * x * x * x + 12.0 * x * x - 20.0 * x + 32.0 / 3.0) / 6.0;
+    return 0;
+}
+
 struct Render {
     int width = 0, height = 0;
     std::vector<float> rgb;
+
+    /// Mean light around (u, v) under the pixel filter; false where the filter leaves the render.
+    bool integrate(double u, double v, double scale, double light[3]) const {
+        const double reach = 2 * scale;
+        const int u0 = int(std::ceil(u - reach)), u1 = int(std::floor(u + reach));
+        const int v0 = int(std::ceil(v - reach)), v1 = int(std::floor(v + reach));
+        if (u0 < 0 || v0 < 0 || u1 >= width || v1 >= height) return false;
+        double wx[32], sum[3] = {}, total = 0;
+        for (int i = u0; i <= u1; ++i) wx[i - u0] = mitchell((i - u) / scale);
+        for (int j = v0; j <= v1; ++j) {
+            const double wy = mitchell((j - v) / scale);
+            const float* p = &rgb[(size_t(j) * width + u0) * 3];
+            for (int i = u0; i <= u1; ++i, p += 3) {
+                const double k = wy * wx[i - u0];
+                total += k;
+                sum[0] += k * p[0];
+                sum[1] += k * p[1];
+                sum[2] += k * p[2];
+            }
+        }
+        for (int c = 0; c < 3; ++c) light[c] = sum[c] / total;
+        return true;
+    }
 };
 
 Render readPpm(const std::string& name) {
@@ -53,24 +86,30 @@ Render readPpm(const std::string& name) {
     return r;
 }
 
-double mitchell(double x) {
-    x = std::fabs(x);
-    if (x < 1) return (7.0 * x * x * x - 12.0 * x * x + 16.0 / 3.0) / 6.0;
-    if (x < 2) return (-7.0 / 3.0 * x * x * x + 12.0 * x * x - 20.0 * x + 32.0 / 3.0) / 6.0;
-    return 0;
-}
-
 double srgb(double v) { return v <= 0.0031308 ? 12.92 * v : 1.055 * std::pow(v, 1 / 2.4) - 0.055; }
 }  // namespace
 
 int main(int argc, char** argv) {
-    if (argc != 13) return 2;
+    if (argc != 15) return 2;
     const int w = std::atoi(argv[1]), h = std::atoi(argv[2]);
     const double renderFocal = std::atof(argv[3]), focal = std::atof(argv[4]), cx = std::atof(argv[5]),
                  cy = std::atof(argv[6]);
     const double k1 = std::atof(argv[7]), k2 = std::atof(argv[8]);
     const unsigned seed = unsigned(std::atoi(argv[9]));
     const double scale = renderFocal / focal;
+    const int samples = std::atoi(argv[14]);
+    std::vector<std::array<double, 9>> turns;
+    if (argv[13][0] != '-') {
+        std::FILE* f = std::fopen(argv[13], "r");
+        std::array<double, 9> m;
+        while (f) {
+            int got = 0;
+            for (double& v : m) got += std::fscanf(f, "%lf", &v);
+            if (got != 9) break;
+            turns.push_back(m);
+        }
+        if (f) std::fclose(f);
+    }
     std::vector<uint8_t> out(size_t(w) * h * 3);
     for (int frame = std::atoi(argv[10]); frame <= std::atoi(argv[11]); ++frame) {
         char name[4096];
@@ -87,31 +126,30 @@ int main(int argc, char** argv) {
                     ru -= (ru * (1 + k1 * q + k2 * q * q) - rd) / (1 + 3 * k1 * q + 5 * k2 * q * q);
                 }
                 const double m = rd > 1e-12 ? ru / rd : 1;
-                const double u = renderFocal * xd * m + (r.width - 1) / 2.0,
-                             v = renderFocal * yd * m + (r.height - 1) / 2.0;
-                const double reach = 2 * scale;
-                const int u0 = int(std::ceil(u - reach)), u1 = int(std::floor(u + reach));
-                const int v0 = int(std::ceil(v - reach)), v1 = int(std::floor(v + reach));
-                if (u0 < 0 || v0 < 0 || u1 >= r.width || v1 >= r.height) {
-                    std::fprintf(stderr, "bend: the render is too small for the lens\n");
-                    return 1;
-                }
-                double wx[32], sum[3] = {}, total = 0;
-                for (int i = u0; i <= u1; ++i) wx[i - u0] = mitchell((i - u) / scale);
-                for (int j = v0; j <= v1; ++j) {
-                    const double wy = mitchell((j - v) / scale);
-                    const float* p = &r.rgb[(size_t(j) * r.width + u0) * 3];
-                    for (int i = u0; i <= u1; ++i, p += 3) {
-                        const double k = wy * wx[i - u0];
-                        total += k;
-                        sum[0] += k * p[0];
-                        sum[1] += k * p[1];
-                        sum[2] += k * p[2];
+                double light[3] = {};
+                const int moments = turns.empty() ? 1 : samples;
+                for (int k = 0; k < moments; ++k) {
+                    double sx = xd * m, sy = yd * m;
+                    if (!turns.empty()) {
+                        const auto& R = turns[size_t(frame) * size_t(samples) + size_t(k)];
+                        // Camera axes are right, up, back; the picture's y is down and it looks along -back.
+                        const double d[3] = {sx, -sy, -1};
+                        double r3[3];
+                        for (int a = 0; a < 3; ++a) r3[a] = R[3 * a] * d[0] + R[3 * a + 1] * d[1] + R[3 * a + 2] * d[2];
+                        sx = r3[0] / -r3[2];
+                        sy = -r3[1] / -r3[2];
                     }
+                    double one[3];
+                    if (!r.integrate(renderFocal * sx + (r.width - 1) / 2.0, renderFocal * sy + (r.height - 1) / 2.0,
+                                     scale, one)) {
+                        std::fprintf(stderr, "bend: the render is too small for the lens\n");
+                        return 1;
+                    }
+                    for (int c = 0; c < 3; ++c) light[c] += one[c] / moments;
                 }
                 for (int c = 0; c < 3; ++c) {
-                    const double light = std::max(0.0, sum[c] / total);
-                    const double noisy = light + gauss(random) * std::sqrt(1.0e-4 * light + 2e-6);
+                    const double value = std::max(0.0, light[c]);
+                    const double noisy = value + gauss(random) * std::sqrt(1.0e-4 * value + 2e-6);
                     out[(size_t(y) * w + x) * 3 + c] =
                         uint8_t(std::lround(255 * std::clamp(srgb(std::max(0.0, noisy)), 0.0, 1.0)));
                 }

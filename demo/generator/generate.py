@@ -14,6 +14,7 @@ from concurrent.futures import ThreadPoolExecutor
 HERE = os.path.dirname(os.path.abspath(__file__))
 SCENES = os.path.join(HERE, "..", "scenes")
 DATA = os.path.join(HERE, "..", "data")
+SHUTTER_SAMPLES = 15  # moments of an open shutter that a blurred frame is averaged over
 
 
 def ease(t):
@@ -43,11 +44,52 @@ def mast_top(t):
     return [-1.0, 5.2, 9.0], [-1.0 + 10 * math.sin(a), 3.6 + 0.6 * t, 9.0 - 10 * math.cos(a)], 0.0
 
 
+def boardwalk(t):
+    """Walking on the planks with the camera in the hand: steps, sway, and a stumble two thirds in. t may lie a little
+    outside 0..1: the shutter is open before the first and after the last frame's middle."""
+    seconds = 4 * t
+    step = 2 * math.pi * 1.8 * seconds
+    at = lerp([3.25, 1.66, 8.9], [3.95, 1.64, 5.1], t)
+    at[0] += 0.022 * math.sin(step / 2) + 0.006 * math.sin(2.3 * step + 1)
+    at[1] += 0.020 * math.sin(step + 0.4) + 0.005 * math.sin(3.1 * step)
+    jolt = math.exp(-((seconds - 2.65) / 0.16) ** 2)
+    turn = 0.012 * math.sin(step / 2 + 0.8) + 0.006 * math.sin(2 * math.pi * 4.1 * seconds) + 0.030 * jolt * math.sin(2 * math.pi * 4.8 * seconds)
+    tilt = 0.010 * math.sin(step + 1.9) + 0.004 * math.sin(2 * math.pi * 5.3 * seconds + 2) + 0.034 * jolt * math.sin(2 * math.pi * 5.2 * seconds + 1)
+    look = lerp([2.9, 1.05, -2.2], [3.2, 1.15, -2.6], t)
+    far = at[2] - look[2]
+    return at, [look[0] + far * turn, look[1] + far * tilt, look[2]], 0.010 * math.sin(step / 2 + 2) + 0.02 * jolt * math.sin(2 * math.pi * 3.9 * seconds)
+
+
 CLIPS = {
     "slipway": dict(path=slipway, size=(1280, 720), frames=120, first=1001, focal_mm=28.0, sensor_mm=36.0, k1=-0.06, k2=0.012, seed=1, movie=True),
     "jib": dict(path=jib, size=(640, 360), frames=40, first=1001, focal_mm=32.0, sensor_mm=36.0, k1=-0.03, k2=0.0, seed=2, movie=False),
+    "boardwalk": dict(path=boardwalk, size=(960, 540), frames=100, first=1001, focal_mm=26.0, sensor_mm=36.0, k1=-0.04, k2=0.006, seed=4, movie=True, shutter=0.5,
+                      scene="#declare WithBoardwalk = 1;\n"),
     "mast-top": dict(path=mast_top, size=(640, 360), frames=40, first=1001, focal_mm=30.0, sensor_mm=36.0, k1=0.0, k2=0.0, seed=3, movie=True),
 }
+
+
+def turned(p, degrees, at):
+    """A point of a thing that the scene turns by `rotate y * degrees` and then moves, from POV-Ray's to our world."""
+    a = math.radians(degrees)
+    return [p[0] * math.cos(a) + p[2] * math.sin(a) + at[0], p[1] + at[1], -(-p[0] * math.sin(a) + p[2] * math.cos(a) + at[2])]
+
+
+# Flat things with a name, as their corners from top left clockwise; the numbers are those of yard.inc.
+PLANES = {"sign": [turned(c, -12, [-3.4, 0, 1.3]) for c in ([-0.62, 1.92, 0], [0.62, 1.92, 0], [0.62, 1.2, 0], [-0.62, 1.2, 0])]}
+
+
+def planes(clip, cams):
+    """Where the flat things' corners are seen, whether in front of everything or not."""
+    out = []
+    for name, corners in PLANES.items():
+        seen = []
+        for i, cam in enumerate(cams):
+            xy = [project(clip, cam, c) for c in corners]
+            if all(xy):
+                seen.append([clip["first"] + i] + [round(v, 6) for p in xy for v in p])
+        out.append({"name": name, "corners": corners, "seen": seen})
+    return out
 
 
 def sub(a, b): return [x - y for x, y in zip(a, b)]
@@ -112,12 +154,31 @@ def make(name, clip, jobs, work):
         forward = [-b for b in back]
         f = clip["focal_px"] * scale
         with open(os.path.join(folder, "camera.inc"), "w") as out:
-            out.write("#declare TrolleyZ = 6.0;\ncamera { perspective location %s right %s up %s direction %s }\n" % (
+            out.write(clip.get("scene", "") + "#declare TrolleyZ = 6.0;\ncamera { perspective location %s right %s up %s direction %s }\n" % (
                 pov(at), pov([x * rw for x in right]), pov([x * rh for x in up]), pov([x * f for x in forward])))
         subprocess.run(["povray", "+I" + os.path.join(SCENES, "frame.pov"), "+L" + folder, "+L" + SCENES, "+O" + part, "+FP16",
                         "File_Gamma=1.0", "+W%d" % rw, "+H%d" % rh, "-A", "-D", "+WT1", "-GA"], check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
         os.rename(part, target)
         print("%s: rendered %d/%d" % (name, i + 1, clip["frames"]), file=sys.stderr, flush=True)
+
+    # Motion blur: the turn while the shutter is open, as half-turn quaternions' rotation matrices from the render's camera
+    # to the camera at each moment. The move of the camera's place in that time is left out: hundredths of a second at
+    # walking pace. The pose of a frame is the one at the shutter's middle.
+    def turns(i):
+        samples = []
+        for k in range(SHUTTER_SAMPLES):
+            t = (i + clip.get("shutter", 0) * ((k + 0.5) / SHUTTER_SAMPLES - 0.5)) / (clip["frames"] - 1)
+            at, look, roll = clip["path"](t)
+            r0, u0, b0 = cams[i][1]
+            there = pose(at, look, roll)
+            samples.append([[dot(a, b) for b in there] for a in (r0, u0, b0)])
+        return samples
+
+    with open(os.path.join(work, "turns.txt"), "w") as out:
+        if clip.get("shutter", 0) > 0:
+            for i in range(clip["frames"]):
+                for m in turns(i):
+                    out.write(" ".join("%.12g" % v for row in m for v in row) + "\n")
 
     with ThreadPoolExecutor(jobs) as pool:
         list(pool.map(render, range(clip["frames"])))
@@ -127,7 +188,8 @@ def make(name, clip, jobs, work):
     bend = os.path.join(work, "bend")
     subprocess.run(["c++", "-std=c++20", "-O3", os.path.join(HERE, "bend.cpp"), "-o", bend], check=True)
     bender = subprocess.Popen([bend, str(w), str(h), repr(clip["focal_px"] * scale), repr(clip["focal_px"]), repr((w - 1) / 2), repr((h - 1) / 2),
-                               repr(clip["k1"]), repr(clip["k2"]), str(clip["seed"]), "0", str(clip["frames"] - 1), os.path.join(work, "straight.%04d.ppm")], stdout=subprocess.PIPE)
+                               repr(clip["k1"]), repr(clip["k2"]), str(clip["seed"]), "0", str(clip["frames"] - 1), os.path.join(work, "straight.%04d.ppm"),
+                               os.path.join(work, "turns.txt") if clip.get("shutter", 0) > 0 else "-", str(SHUTTER_SAMPLES)], stdout=subprocess.PIPE)
     encode = ["ffmpeg", "-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", "%dx%d" % (w, h), "-r", "25", "-i", "-"]
     if clip["movie"]:
         encode += ["-vf", "scale=out_color_matrix=bt709:out_range=tv", "-pix_fmt", "yuv420p", "-c:v", "libx264", "-preset", "slow", "-crf", "17", "-g", "50",
@@ -140,6 +202,7 @@ def make(name, clip, jobs, work):
 
     # True surface points: rays through a grid of pixels of the first, middle and last frame, measured by the renderer.
     with open(os.path.join(work, "rays.inc"), "w") as out:
+        out.write(clip.get("scene", ""))
         froms, alongs = [], []
         for k, i in enumerate([0, clip["frames"] // 2, clip["frames"] - 1]):
             at, (right, up, back) = cams[i]
@@ -172,6 +235,7 @@ def make(name, clip, jobs, work):
         "frames": [{"frame": clip["first"] + i, "position": [round(v, 9) for v in at], "rotation": [round(v, 12) for v in quaternion(*axes)],
                     "focal_px": clip["focal_px"], "focal_mm": clip["focal_mm"], "sensor_width_mm": clip["sensor_mm"],
                     "principal_point_px": [(w - 1) / 2, (h - 1) / 2]} for i, (at, axes) in enumerate(cams)],
+        "planes": planes(clip, cams),
         "points": [{"id": i, "position": p["position"], "seen": p["seen"]} for i, p in sorted(points.items()) if len(p["seen"]) >= 10],
     }
     with open(os.path.join(folder, name + ".truth.json"), "w") as out:

@@ -1,8 +1,8 @@
 // One frame of a clip: the generator writes the camera of the frame into camera.inc and calls POV-Ray.
 #version 3.7;
 global_settings { assumed_gamma 1.0 max_trace_level 4 }
-#include "yard.inc"
 #include "camera.inc"
+#include "yard.inc"
 object { Yard }
 object { Water }
 object { Trolley rotate y * 8 translate vrotate(<-1.36, 0, TrolleyZ>, y * 8) }

@@ -4,8 +4,8 @@
 //   S id frame_index  the point is seen from that frame's camera
 #version 3.7;
 global_settings { assumed_gamma 1.0 }
-#include "yard.inc"
 #include "rays.inc"
+#include "yard.inc"
 #fopen Out "truth_points.txt" write
 #local Id = 0;
 #local I = 0;

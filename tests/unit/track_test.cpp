@@ -163,6 +163,17 @@ TEST_F(OnPhoto, CoarseShiftBridgesLargeMoves) {
     EXPECT_GE(good * 100, tried * 80) << good << " of " << tried;
 }
 
+/// followFeatures over the frames given, with everything else as it comes.
+std::vector<Path> follow(const std::vector<int>& frames, const std::function<Luma(int)>& read, Progress& progress,
+                         const FollowOptions& options = {}, std::vector<Path>* soFar = nullptr) {
+    FollowRequest request;
+    request.frames = frames;
+    request.read = read;
+    request.options = options;
+    request.soFar = soFar;
+    return followFeatures(std::move(request), progress);
+}
+
 /// Paths through 40 frames of a slow turn and zoom stay where the photo's points go.
 TEST_F(OnPhoto, FollowingDoesNotDrift) {
     std::vector<int> frames;
@@ -177,8 +188,8 @@ TEST_F(OnPhoto, FollowingDoesNotDrift) {
     Progress progress;
     FollowOptions o;
     o.features = 80;
-    const auto paths = followFeatures(
-        frames, [&](int f) { return view(move(f), 1.5, unsigned(f)); }, o, progress);
+    const auto paths = follow(
+        frames, [&](int f) { return view(move(f), 1.5, unsigned(f)); }, progress, o);
     double sum = 0;
     int n = 0, whole = 0;
     for (const Path& p : paths) {
@@ -196,16 +207,16 @@ TEST_F(OnPhoto, FollowingDoesNotDrift) {
 
 TEST_F(OnPhoto, BlackFramesEndPathsWithoutNonsense) {
     Progress progress;
-    const auto paths = followFeatures(
+    const auto paths = follow(
         {1, 2, 3, 4, 5, 6, 7, 8}, [&](int f) { return f < 6 ? view(still(), 1, unsigned(f)) : Luma(width, height); },
-        {}, progress);
+        progress);
     ASSERT_FALSE(paths.empty());
     for (const Path& p : paths) EXPECT_LE(p.points.back().frame, 5);
-    EXPECT_TRUE(followFeatures(
-                    {1, 2, 3, 4, 5, 6}, [](int) { return Luma(width, height); }, {}, progress)
+    EXPECT_TRUE(follow(
+                    {1, 2, 3, 4, 5, 6}, [](int) { return Luma(width, height); }, progress)
                     .empty());
-    EXPECT_TRUE(followFeatures(
-                    {}, [](int) { return Luma(); }, {}, progress)
+    EXPECT_TRUE(follow(
+                    {}, [](int) { return Luma(); }, progress)
                     .empty());
 }
 
@@ -214,13 +225,13 @@ TEST_F(OnPhoto, CancelKeepsWhatWasFollowed) {
     std::vector<int> frames;
     for (int i = 1; i <= 30; ++i) frames.push_back(i);
     std::vector<Path> soFar;
-    EXPECT_THROW(followFeatures(
+    EXPECT_THROW(follow(
                      frames,
                      [&](int f) {
                          if (f == 15) progress.cancel();
                          return view(still(), 1, unsigned(f));
                      },
-                     {}, progress, {}, &soFar),
+                     progress, {}, &soFar),
                  Cancelled);
     ASSERT_FALSE(soFar.empty());
     EXPECT_GE(soFar.front().points.size(), 10U);
@@ -229,14 +240,14 @@ TEST_F(OnPhoto, CancelKeepsWhatWasFollowed) {
 TEST_F(OnPhoto, SameInputSamePaths) {
     const auto run = [&] {
         Progress progress;
-        return followFeatures(
+        return follow(
             {1, 2, 3, 4, 5, 6},
             [&](int f) {
                 TurnZoom m = still();
                 m.shift = {2.0 * f, 0.5 * f};
                 return view(m, 1, unsigned(f));
             },
-            {}, progress);
+            progress);
     };
     const auto a = run(), b = run();
     ASSERT_EQ(a.size(), b.size());

@@ -1,0 +1,321 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "track/feature_follower.h"
+
+#include <Eigen/Eigenvalues>
+#include <Eigen/LU>
+#include <algorithm>
+
+#include <cmath>
+
+#include "track/coarse_shift.h"
+#include "track/search_patch.h"
+
+namespace va {
+namespace {
+
+/// One re-take of the reference places the new patch with about this error, px² per axis (sampling bias of the cubic
+/// included).
+constexpr double chainVariance = 0.05 * 0.05;
+/// Sampling between pixels leaves about this much, px² per axis, however clean the picture is.
+constexpr double samplingVariance = 0.006 * 0.006;
+/// Steps between tries to go back to the first reference.
+constexpr int returnEvery = 8;
+
+int coarsestLevelFor(const Pyramid& p) { return p.levels() - 1; }
+
+}  // namespace
+
+void takeCovariance(PathPoint& point, const Eigen::Matrix2d& noise, double misfit, double carried) {
+    const double factor = std::max(1.0, misfit);
+    point.sxx = float(noise(0, 0) * factor + samplingVariance + carried);
+    point.sxy = float(noise(0, 1) * factor);
+    point.syy = float(noise(1, 1) * factor + samplingVariance + carried);
+    point.drift = float(std::sqrt(0.5 * noise.trace() * (factor - 1) + samplingVariance + carried));
+}
+
+struct FeatureFollower::State {
+    /// A reference with the path's spot in it.
+    struct Reference {
+        ReferencePatch patch;
+        Eigen::Vector2d offset;  ///< of the path's point from the patch's middle, px of the reference frame
+        uint16_t chain = 0;
+        double carried = 0;  ///< px², variance brought along by re-taking
+    };
+    Reference reference;
+    std::optional<Reference> first;  ///< once the reference was re-taken
+    Placement firstInReference;      ///< where the first patch lies in the frame of the current reference
+    Placement placement;
+    Eigen::Vector2d velocity = Eigen::Vector2d::Zero();
+    PathPoint point;
+    int steps = 0, sinceReference = 0, bridged = 0;
+    double scatterSum = 0, noiseSum = 0, gripSum = 0;
+    int evidenceCount = 0;
+    std::vector<float> residuals;  ///< of the current reference, for ReferencePatch::weigh
+    int residualFrames = 0, nextWeighing = 8;
+    const char* reason = "";
+
+    State(Reference r, const Placement& at, const PathPoint& p) : reference(std::move(r)), placement(at), point(p) {}
+
+    [[nodiscard]] Eigen::Vector2d spot(const Placement& p, const Reference& r) const {
+        return p.at + p.shape * r.offset;
+    }
+    [[nodiscard]] double misfit() const {
+        // Drawn towards 1 as if noise alone had been seen four times before.
+        if (!(noiseSum > 0)) return 1;  // not one grey level of difference: a still picture
+        const double four = 4 * noiseSum / evidenceCount;
+        return (scatterSum + four) / (noiseSum + four);
+    }
+    StepOutcome lose(const char* why) {
+        reason = why;
+        return StepOutcome::lost;
+    }
+    [[nodiscard]] std::optional<ReferencePatch::Result> measure(const ReferencePatch& patch, const Luma& picture,
+                                                                const Placement& start, MotionModel model) const;
+    void accept(const ReferencePatch::Result& r);
+    [[nodiscard]] std::optional<ReferencePatch::Result> measureBlurred(const Luma& picture, const Placement& start,
+                                                                       const Eigen::Vector2d& move,
+                                                                       MotionModel model) const;
+    bool retake(const Pyramid& before, const Luma& picture, const Eigen::Vector2d& step, const StepOptions& options);
+    void tryFirstAgain(const Luma& picture, const StepOptions& options);
+};
+
+FeatureFollower::FeatureFollower(const Pyramid& picture, double x, double y, int radius) {
+    State::Reference r{ReferencePatch(picture.level(0), int(std::lround(x)), int(std::lround(y)), radius), {}};
+    r.offset = Eigen::Vector2d(x, y) - r.patch.middle();
+    Placement at;
+    at.at = r.patch.middle();
+    PathPoint p;
+    p.x = x;
+    p.y = y;
+    takeCovariance(p, Eigen::Matrix2d::Zero(), 1, 0);
+    state_ = std::make_unique<State>(std::move(r), at, p);
+}
+
+FeatureFollower::FeatureFollower(const Pyramid& referencePicture, const Eigen::Vector2d& spot, int radius,
+                                 const Pyramid& picture, const PathPoint& last, const StepOptions& options)
+    : FeatureFollower(referencePicture, spot.x(), spot.y(), radius) {
+    const Eigen::Vector2d at(last.x, last.y);
+    Placement start;
+    start.at = at - state_->reference.offset;
+    const auto r =
+        usable() ? state_->measure(state_->reference.patch, picture.level(0), start, options.model) : std::nullopt;
+    if (r && r->correlation >= options.lowestQuality && (r->placement.at - start.at).norm() < 3) {
+        state_->placement = r->placement;
+        state_->reference.chain = last.chain;
+        // The path's own point is where it goes on from; the difference is of the size of its error.
+        state_->point = last;
+        return;
+    }
+    *this = FeatureFollower(picture, at.x(), at.y(), radius);
+    state_->reference.chain = uint16_t(last.chain + 1);
+    state_->reference.carried = double(last.drift) * double(last.drift) + chainVariance;
+    state_->point = last;
+}
+
+FeatureFollower::~FeatureFollower() = default;
+FeatureFollower::FeatureFollower(FeatureFollower&&) noexcept = default;
+FeatureFollower& FeatureFollower::operator=(FeatureFollower&&) noexcept = default;
+bool FeatureFollower::usable() const { return state_->reference.patch.usable(); }
+const PathPoint& FeatureFollower::point() const { return state_->point; }
+const char* FeatureFollower::reason() const { return state_->reason; }
+
+PatchEvidence FeatureFollower::evidence() const {
+    PatchEvidence e;
+    e.misfit = float(state_->misfit());
+    e.grip = state_->evidenceCount > 0 ? float(state_->gripSum / state_->evidenceCount) : 1.0f;
+    return e;
+}
+
+Eigen::Vector2d FeatureFollower::expected() const { return state_->placement.at + state_->velocity; }
+Eigen::Vector2d FeatureFollower::settled() const { return state_->placement.at; }
+Eigen::Vector2d FeatureFollower::lastMove() const { return state_->velocity; }
+
+/// The full model at once, which is enough after a good prediction; where that fails, translation first, so that the
+/// shape can't run off after a wrong place.
+std::optional<ReferencePatch::Result> FeatureFollower::State::measure(const ReferencePatch& patch, const Luma& picture,
+                                                                      const Placement& start, MotionModel model) const {
+    ReferencePatch::Options full;
+    full.model = model;
+    full.iterations = 8;
+    auto direct = patch.registerIn(picture, start, full);
+    if ((direct && direct->correlation > 0.97) || model == MotionModel::translation) return direct;
+    ReferencePatch::Options shiftOnly;
+    shiftOnly.model = MotionModel::translation;
+    shiftOnly.iterations = 4;
+    const auto near = patch.registerIn(picture, start, shiftOnly);
+    if (!near) return direct;
+    auto again = patch.registerIn(picture, near->placement, full);
+    if (!direct || (again && again->correlation > direct->correlation)) return again;
+    return direct;
+}
+
+/// Shutters are open for about half of the frame's time; a quarter to all of it occurs.
+std::optional<ReferencePatch::Result> FeatureFollower::State::measureBlurred(const Luma& picture,
+                                                                             const Placement& start,
+                                                                             const Eigen::Vector2d& move,
+                                                                             MotionModel model) const {
+    std::optional<ReferencePatch::Result> best;
+    const Eigen::Vector2d inReference = placement.shape.inverse() * move;
+    for (const double share : {0.5, 0.9, 0.3}) {
+        Eigen::Vector2d sweep = share * inReference;
+        if (sweep.norm() > ReferencePatch::blurReach) sweep *= ReferencePatch::blurReach / sweep.norm();
+        const ReferencePatch blurred = reference.patch.blurredAlong(sweep);
+        if (!blurred.usable()) continue;
+        // The blur hides the shape; it is known from the frames around.
+        auto r = measure(blurred, picture, start, best ? model : MotionModel::translation);
+        if (r && (!best || r->correlation > best->correlation)) best = r;
+        else if (best) break;
+    }
+    return best;
+}
+
+void FeatureFollower::State::accept(const ReferencePatch::Result& r) {
+    const Eigen::Vector2d before(point.x, point.y);
+    placement = r.placement;
+    const Eigen::Vector2d now = spot(placement, reference);
+    const double grip = [&] {
+        const Eigen::Vector2d e = Eigen::SelfAdjointEigenSolver<Eigen::Matrix2d>(r.covariance).eigenvalues();
+        return e(1) > 0 ? std::sqrt(std::max(0.0, e(0)) / e(1)) : 1.0;
+    }();
+    scatterSum += r.scatter.trace();
+    noiseSum += r.covariance.trace();
+    gripSum += grip;
+    ++evidenceCount;
+    velocity = (now - before) / (1 + bridged);
+    point.x = now.x();
+    point.y = now.y();
+    point.quality = float(std::clamp(r.correlation, 0.0, 1.0));
+    point.chain = reference.chain;
+    takeCovariance(point, r.covariance, misfit(), reference.carried);
+    ++steps;
+    ++sinceReference;
+    bridged = 0;
+}
+
+/// The surface may just look different by now. The frame before still matched: take the reference anew from there.
+bool FeatureFollower::State::retake(const Pyramid& before, const Luma& picture, const Eigen::Vector2d& step,
+                                    const StepOptions& options) {
+    const Eigen::Vector2d at(point.x, point.y);
+    Reference fresh{
+        ReferencePatch(before.level(0), int(std::lround(at.x())), int(std::lround(at.y())), reference.patch.radius()),
+        {},
+        uint16_t(point.chain + 1),
+        reference.carried + chainVariance};
+    if (!fresh.patch.usable()) return false;
+    fresh.offset = at - fresh.patch.middle();
+    Placement start;
+    start.at = fresh.patch.middle() + step;
+    const auto r = measure(fresh.patch, picture, start, options.model);
+    // One frame later a patch on one surface is nearly the same; a window over a depth edge is not.
+    if (!r || r->correlation < 0.5 * (1 + options.lowestQuality) ||
+        (r->placement.at - start.at).norm() >= 2.0 + 0.25 * reference.patch.radius())
+        return false;
+    // pixel = S u + a for the old patch in the frame before, and the new patch's offsets there are pixel − middle.
+    Placement inFresh{placement.shape, placement.at - fresh.patch.middle()};
+    if (!first) first = std::move(reference);
+    else
+        inFresh = {placement.shape * firstInReference.shape,
+                   placement.shape * firstInReference.at + placement.at - fresh.patch.middle()};
+    firstInReference = inFresh;
+    reference = std::move(fresh);
+    residuals.clear();
+    residualFrames = 0;
+    nextWeighing = 8;
+    sinceReference = 0;
+    accept(*r);
+    return true;
+}
+
+void FeatureFollower::State::tryFirstAgain(const Luma& picture, const StepOptions& options) {
+    Placement start{placement.shape * firstInReference.shape, placement.shape * firstInReference.at + placement.at};
+    const auto r = first->patch.registerIn(picture, start);
+    if (!r || r->correlation < std::max(options.lowestQuality + 0.02, double(point.quality) - 0.02)) return;
+    if ((spot(r->placement, *first) - Eigen::Vector2d(point.x, point.y)).norm() > 1.5) return;
+    const Eigen::Vector2d keep = velocity;
+    reference = std::move(*first);
+    first.reset();
+    residuals.clear();
+    residualFrames = 0;
+    nextWeighing = 8;
+    sinceReference = 0;
+    accept(*r);
+    velocity = keep;
+    --steps;
+}
+
+StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, const StepOptions& options,
+                                  const Eigen::Vector2d& jolt) {
+    State& s = *state_;
+    if (!usable()) return s.lose("no texture");
+    const Luma& picture = after.level(0);
+    const int radius = s.reference.patch.radius();
+    const Eigen::Vector2d from = s.placement.at, guess = from + s.velocity + jolt;
+    if (guess.x() < radius || guess.y() < radius || guess.x() > picture.width - 1 - radius ||
+        guess.y() > picture.height - 1 - radius)
+        return s.lose("left the picture");
+    const auto good = [&](const std::optional<ReferencePatch::Result>& r, const Eigen::Vector2d& near, double reach) {
+        if (!r || r->correlation < options.lowestQuality || !((r->placement.at - near).norm() < reach)) return false;
+        const double size = r->placement.shape.determinant();
+        return size > 0.15 && size < 6;
+    };
+    const auto finish = [&](const ReferencePatch::Result& r, bool sharp = true) {
+        s.accept(r);
+        if (sharp) {
+            s.reference.patch.addResidual(picture, r.placement, s.residuals);
+            if (++s.residualFrames == s.nextWeighing) {
+                s.reference.patch.weigh(s.residuals, s.residualFrames);
+                s.nextWeighing *= 2;
+            }
+        }
+        if (s.first && s.steps % returnEvery == 0) s.tryFirstAgain(picture, options);
+        return StepOutcome::seen;
+    };
+
+    Placement start = s.placement;
+    start.at = guess;
+    if (s.steps > 0) {
+        ReferencePatch::Options direct;
+        direct.model = options.model;
+        direct.iterations = 6;
+        const auto r = s.reference.patch.registerIn(picture, start, direct);
+        if (good(r, guess, 1.0 + 0.1 * radius) && r->correlation >= double(s.point.quality) - 0.03) return finish(*r);
+    }
+
+    const int coarseRadius = std::clamp(radius - 2, 4, 8);
+    auto reached = coarseShift(before, after, from, guess, coarseRadius, 1, coarsestLevelFor(after));
+    if (reached) {
+        const auto back = coarseShift(after, before, *reached, from + (*reached - guess) * 0.25, coarseRadius, 1, 1);
+        if (!back || (*back - from).norm() > options.backTolerance) reached.reset();
+    }
+    const double reach = 2.0 + 0.25 * radius;
+    std::optional<ReferencePatch::Result> result;
+    if (reached) {
+        start.at = *reached;
+        result = s.measure(s.reference.patch, picture, start, options.model);
+        if (good(result, *reached, reach)) return finish(*result);
+        const Eigen::Vector2d move = *reached - from;
+        if (move.norm() > 3) {
+            result = s.measureBlurred(picture, start, move, options.model);
+            if (good(result, *reached, reach)) return finish(*result, false);
+        }
+        if (s.bridged == 0 && s.sinceReference >= 6 && double(s.point.quality) >= options.lowestQuality &&
+            s.retake(before, picture, *reached - from, options))
+            return StepOutcome::seen;
+    }
+    if (options.searchRadius > 0) {
+        start.at = guess;
+        if (const auto found = searchPatch(s.reference.patch, s.placement.shape, after, guess, options.searchRadius)) {
+            start.at = *found;
+            result = s.measure(s.reference.patch, picture, start, options.model);
+            if (good(result, *found, reach)) return finish(*result);
+        }
+    }
+    if (++s.bridged > options.bridge || s.steps < 2)
+        return s.lose(reached ? "no longer like its reference" : "does not lead back");
+    // Hidden, blurred or dark: it is taken along by the pyramid step, or on its way, until it can be seen again.
+    s.placement.at = reached ? *reached : guess;
+    if (reached) s.velocity = *reached - from;
+    return StepOutcome::bridged;
+}
+
+}  // namespace va

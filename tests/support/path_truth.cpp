@@ -1,0 +1,114 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "path_truth.h"
+
+#include <Eigen/Geometry>
+#include <Eigen/LU>
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "base/atomic_file.h"
+
+namespace va::test {
+
+TrueCameras readTrueCameras(const std::string& truthFile) {
+    const auto j = nlohmann::json::parse(readFile(truthFile));
+    TrueCameras t;
+    const auto& l = j.at("lens");
+    t.lens.lens = {l.at("k1"), l.at("k2"), l.at("k3"), l.at("p1"), l.at("p2")};
+    for (const auto& f : j.at("frames")) {
+        CameraPose pose;
+        const auto &p = f.at("position"), &q = f.at("rotation");
+        pose.position = {p[0].get<double>(), p[1].get<double>(), p[2].get<double>()};
+        pose.worldFromCamera =
+            Eigen::Quaterniond(q[0].get<double>(), q[1].get<double>(), q[2].get<double>(), q[3].get<double>());
+        t.lens.focalPx = f.at("focal_px");
+        t.lens.principalPoint = {f.at("principal_point_px")[0].get<double>(),
+                                 f.at("principal_point_px")[1].get<double>()};
+        t.views[f.at("frame").get<int>()] = viewFromPose(pose);
+    }
+    return t;
+}
+
+namespace {
+
+/// Offsets (path − truth) for a point at 1/inverseDepth along the reference ray.
+std::vector<Eigen::Vector2d> offsets(const Path& path, const std::vector<const PathPoint*>& points,
+                                     const TrueCameras& truth, double inverseDepth) {
+    const PathPoint* at = path.at(path.referenceFrame);
+    if (!at || std::find(points.begin(), points.end(), at) == points.end()) at = points.front();
+    const View& reference = truth.views.at(at->frame);
+    const auto n = truth.lens.normalisedFromPixel({at->x, at->y});
+    std::vector<Eigen::Vector2d> out;
+    const Eigen::Vector3d ray(n->x(), n->y(), 1);
+    // World point × inverse depth keeps far points finite.
+    for (const PathPoint* p : points) {
+        const View& v = truth.views.at(p->frame);
+        const Eigen::Vector3d X = reference.rotation.transpose() * (ray - reference.shift * inverseDepth);
+        const Eigen::Vector3d c = v.rotation * X + v.shift * inverseDepth;
+        const auto pixel = truth.lens.pixelFromNormalised({c.x() / c.z(), c.y() / c.z()});
+        out.emplace_back(Eigen::Vector2d(p->x, p->y) - pixel);
+    }
+    return out;
+}
+
+double robustSum(const std::vector<Eigen::Vector2d>& e) {
+    double s = 0;
+    for (const auto& v : e) s += v.squaredNorm();
+    return s;
+}
+
+}  // namespace
+
+std::vector<PathError> pathErrors(const std::vector<Path>& paths, const TrueCameras& truth, int least,
+                                  const std::function<bool(const Path&, const PathPoint&)>& counts) {
+    std::vector<PathError> out;
+    for (const Path& path : paths) {
+        std::vector<const PathPoint*> points;
+        if (path.setAside) continue;
+        for (const PathPoint& p : path.points)
+            if (!p.aside && truth.views.contains(p.frame) && (!counts || counts(path, p))) points.push_back(&p);
+        if (int(points.size()) < least) continue;
+        // Inverse depth by search and parabola; the clips' things lie between 0.7 and 200 m.
+        double best = 0, least2 = 1e300;
+        for (int i = 0; i <= 300; ++i) {
+            const double w = 1.4 * i / 300 * i / 300, s = robustSum(offsets(path, points, truth, w));
+            if (s < least2) least2 = s, best = w;
+        }
+        double step = 0.01 * std::sqrt(best + 1e-4);
+        for (int i = 0; i < 30; ++i) {
+            const double a = robustSum(offsets(path, points, truth, best - step)),
+                         c = robustSum(offsets(path, points, truth, best + step)),
+                         b = robustSum(offsets(path, points, truth, best));
+            const double bend = a - 2 * b + c;
+            if (bend > 0) best += std::clamp(0.5 * (a - c) / bend, -1.0, 1.0) * step;
+            step *= 0.6;
+        }
+        const auto e = offsets(path, points, truth, best);
+        PathError error;
+        error.id = path.id;
+        error.frames = int(e.size());
+        error.depth = best > 0 ? 1 / best : 1e9;
+        double slow = 0, quick = 0;
+        for (size_t i = 0; i < e.size(); ++i) {
+            Eigen::Vector2d mean = Eigen::Vector2d::Zero();
+            int n = 0;
+            for (size_t k = 0; k < e.size(); ++k)
+                if (std::abs(points[k]->frame - points[i]->frame) <= 10) mean += e[k], ++n;
+            mean /= n;
+            slow += mean.squaredNorm();
+            quick += (e[i] - mean).squaredNorm();
+            Eigen::Matrix2d c;
+            c << points[i]->sxx, points[i]->sxy, points[i]->sxy, points[i]->syy;
+            error.normalised += 0.5 * e[i].dot(c.inverse() * e[i]);
+        }
+        const double n = double(e.size());
+        error.slowPx = std::sqrt(0.5 * slow / n);
+        error.quickPx = std::sqrt(0.5 * quick / n);
+        error.normalised /= n;
+        out.push_back(error);
+    }
+    return out;
+}
+
+}  // namespace va::test
