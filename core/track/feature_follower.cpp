@@ -258,10 +258,11 @@ StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, c
         const double size = r->placement.shape.determinant();
         return size > 0.15 && size < 6;
     };
-    const auto finish = [&](const ReferencePatch::Result& r, bool sharp = true) {
+    thread_local std::vector<float> samples;
+    const auto finish = [&](const ReferencePatch::Result& r, bool direct = false) {
         s.accept(r);
-        if (sharp) {
-            s.reference.patch.addResidual(picture, r.placement, s.residuals);
+        if (direct) {
+            s.reference.patch.addResidual(samples, s.residuals);
             if (++s.residualFrames == s.nextWeighing) {
                 s.reference.patch.weigh(s.residuals, s.residualFrames);
                 s.nextWeighing *= 2;
@@ -277,8 +278,10 @@ StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, c
         ReferencePatch::Options direct;
         direct.model = options.model;
         direct.iterations = 6;
+        direct.samples = &samples;
         const auto r = s.reference.patch.registerIn(picture, start, direct);
-        if (good(r, guess, 1.0 + 0.1 * radius) && r->correlation >= double(s.point.quality) - 0.03) return finish(*r);
+        if (good(r, guess, 1.0 + 0.1 * radius) && r->correlation >= double(s.point.quality) - 0.03)
+            return finish(*r, true);
     }
 
     const int coarseRadius = std::clamp(radius - 2, 4, 8);
@@ -294,9 +297,9 @@ StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, c
         result = s.measure(s.reference.patch, picture, start, options.model);
         if (good(result, *reached, reach)) return finish(*result);
         const Eigen::Vector2d move = *reached - from;
-        if (move.norm() > 3) {
+        if (options.blurred && move.norm() > 3) {
             result = s.measureBlurred(picture, start, move, options.model);
-            if (good(result, *reached, reach)) return finish(*result, false);
+            if (good(result, *reached, reach)) return finish(*result);
         }
         if (s.bridged == 0 && s.sinceReference >= 6 && double(s.point.quality) >= options.lowestQuality &&
             s.retake(before, picture, *reached - from, options))

@@ -14,6 +14,7 @@ struct StepOptions {
     double backTolerance = 1.4;  ///< px by which following back to the frame before may miss
     int bridge = 6;              ///< frames that a feature may be hidden, blurred or dark before it is given up
     int searchRadius = 0;        ///< px around the prediction that are searched when following fails; 0 = not at all
+    bool blurred = false;        ///< the frame is likely to be: the reference is blurred along the move as well
     MotionModel model = MotionModel::affine;
 };
 

@@ -38,6 +38,20 @@ double median(std::vector<double>& v) {
     return v[v.size() / 2];
 }
 
+/// Mean step between neighbouring pixels over that between neighbours at quarter size: falls under blur, not with light.
+double fineContrast(const Pyramid& p) {
+    const auto steps = [](const Luma& l) {
+        double sum = 0;
+        for (int y = 0; y < l.height; y += 4) {
+            float row = 0;
+            for (int x = 0; x + 1 < l.width; ++x) row += std::fabs(l.at(x + 1, y) - l.at(x, y));
+            sum += double(row) / std::max(1, l.width - 1);
+        }
+        return sum / ((l.height + 3) / 4) + 0.05;
+    };
+    return steps(p.level(0)) / steps(p.level(std::min(2, p.levels() - 1)));
+}
+
 /// One pass over the frames in one direction.
 class Pass {
   public:
@@ -64,7 +78,8 @@ class Pass {
                     radius_ = r_.options.radius > 0 ? r_.options.radius : defaultPatchRadius(now.level(0).width);
                 if (i > 0) follow(before, now);
                 goOnHere(now);
-                if (r_.findNew && wantsNew(i, now)) findNew(now);
+                if (r_.findNew && wantsNew(i)) findNew(now);
+                if (i == 0) sharp_ = fineContrast(now);
                 before = std::move(now);
                 progress_.advance();
             }
@@ -113,6 +128,7 @@ class Pass {
 
     void follow(const Pyramid& before, const Pyramid& now) {
         for (Live& l : live_) l.expected = l.follower.expected();
+        step_.blurred = looksBlurred(now);
         const auto stepOne = [&](Live& l, const Eigen::Vector2d& jolt) {
             l.outcome = l.follower.step(before, now, step_, jolt);
             if (l.outcome != StepOutcome::seen) return;
@@ -151,9 +167,19 @@ class Pass {
         std::erase_if(live_, [](const Live& l) { return l.outcome == StepOutcome::lost; });
     }
 
-    bool wantsNew(size_t i, const Pyramid&) {
+    /// A frame whose finest contrast fell by a seventh against what the frames before had.
+    bool looksBlurred(const Pyramid& now) {
+        const double s = fineContrast(now);
+        const bool blurred = sharp_ > 0 && s < 0.86 * sharp_;
+        if (!blurred) sharp_ = sharp_ > 0 ? 0.8 * sharp_ + 0.2 * s : s;
+        else sharp_ *= 0.99;  // a view that stays soft is no blur
+        return blurred;
+    }
+
+    bool wantsNew(size_t i) {
         if (i == 0 || int(live_.size()) < r_.options.features / 2) return true;
-        if (r_.options.refillMove > 0 && moved_<r_.options.refillMove&& int(live_.size())> r_.options.features * 4 / 5)
+        if (r_.options.refillMove > 0 && moved_ < r_.options.refillMove &&
+            int(live_.size()) > r_.options.features * 4 / 5)
             return false;
         return i % size_t(std::max(1, r_.options.refillEvery)) == 0;
     }
@@ -219,7 +245,7 @@ class Pass {
     Progress& progress_;
     bool falling_;
     int nextId_, frame_ = 0, radius_ = 0;
-    double moved_ = 0;
+    double moved_ = 0, sharp_ = 0;
     StepOptions step_;
     std::vector<Live> live_;
     std::vector<Path> finished_;

@@ -14,32 +14,38 @@
 namespace va {
 namespace {
 
-/// Four floats in one register; the compiler's own vector type works on every processor.
+/// Floats in registers; the compiler's own vector types work on every processor.
 using Four = float __attribute__((vector_size(16)));
+using Eight = float __attribute__((vector_size(32)));
 
-inline Four loadFour(const float* p) {
-    Four v;
-    std::memcpy(&v, p, sizeof v);
-    return v;
-}
-inline Four spread(float v) { return Four{v, v, v, v}; }
-
-/// Samples `picture` at shape·(u, v) + at with the Catmull–Rom cubic. The caller has checked that all taps are inside.
-/// One pixel at a time, its four taps a row in one register: gathering the same tap of many pixels is slower.
+/// Samples `picture` at shape·(u, v) + at with the Catmull–Rom cubic; n is even. The caller has checked that all taps are
+/// inside. Two pixels at a time, four taps of a row each: gathering the same tap of many pixels is slower.
 VA_CPU_CLONES void sampleCubic(const float* __restrict picture, int stride, const float* __restrict u,
                                const float* __restrict v, int n, const float* __restrict m, float* __restrict out) {
-    // Weights of the four taps as polynomials in the fraction: c0 + s (c1 + s (c2 + s c3)).
-    const Four c0{0, 1, 0, 0}, c1{-0.5f, 0, 0.5f, 0}, c2{1, -2.5f, 2, -0.5f}, c3{-0.5f, 1.5f, -1.5f, 0.5f};
-    for (int i = 0; i < n; ++i) {
-        const float x = m[0] * u[i] + m[1] * v[i] + m[4], y = m[2] * u[i] + m[3] * v[i] + m[5];
-        const int ix = int(x), iy = int(y);  // coordinates are positive here: truncation is floor
-        const Four s = spread(x - float(ix)), t = spread(y - float(iy));
-        const Four wx = c0 + s * (c1 + s * (c2 + s * c3)), wy = c0 + t * (c1 + t * (c2 + t * c3));
-        const float* p = picture + (iy - 1) * stride + ix - 1;
-        const Four rows = wy[0] * loadFour(p) + wy[1] * loadFour(p + stride) + wy[2] * loadFour(p + 2 * stride) +
-                          wy[3] * loadFour(p + 3 * stride);
-        const Four taps = wx * rows;
+    // Weights of the four taps along x as polynomials in the fraction: c0 + s (c1 + s (c2 + s c3)).
+    const Eight c0{0, 1, 0, 0, 0, 1, 0, 0}, c1{-0.5f, 0, 0.5f, 0, -0.5f, 0, 0.5f, 0},
+        c2{1, -2.5f, 2, -0.5f, 1, -2.5f, 2, -0.5f}, c3{-0.5f, 1.5f, -1.5f, 0.5f, -0.5f, 1.5f, -1.5f, 0.5f};
+    for (int i = 0; i + 1 < n; i += 2) {
+        const float x0 = m[0] * u[i] + m[1] * v[i] + m[4], y0 = m[2] * u[i] + m[3] * v[i] + m[5];
+        const float x1 = m[0] * u[i + 1] + m[1] * v[i + 1] + m[4], y1 = m[2] * u[i + 1] + m[3] * v[i + 1] + m[5];
+        // Coordinates are positive here: truncation is floor.
+        const int ix0 = int(x0), iy0 = int(y0), ix1 = int(x1), iy1 = int(y1);
+        const float s0 = x0 - float(ix0), s1 = x1 - float(ix1), t0 = y0 - float(iy0), t1 = y1 - float(iy1);
+        const Eight s{s0, s0, s0, s0, s1, s1, s1, s1}, t{t0, t0, t0, t0, t1, t1, t1, t1};
+        const Eight wx = c0 + s * (c1 + s * (c2 + s * c3)), t2 = t * t;
+        const float* p = picture + (iy0 - 1) * stride + ix0 - 1;
+        const float* q = picture + (iy1 - 1) * stride + ix1 - 1;
+        Eight rows[4];
+        for (int k = 0; k < 4; ++k) {
+            Four a, b;
+            std::memcpy(&a, p + k * stride, sizeof a);
+            std::memcpy(&b, q + k * stride, sizeof b);
+            rows[k] = __builtin_shufflevector(a, b, 0, 1, 2, 3, 4, 5, 6, 7);
+        }
+        const Eight taps = wx * ((t * -0.5f + t2 - 0.5f * t2 * t) * rows[0] + (1 + t2 * (1.5f * t - 2.5f)) * rows[1] +
+                                 (0.5f * t + t2 * (2 - 1.5f * t)) * rows[2] + (t2 * (0.5f * t - 0.5f)) * rows[3]);
         out[i] = (taps[0] + taps[2]) + (taps[1] + taps[3]);
+        out[i + 1] = (taps[4] + taps[6]) + (taps[5] + taps[7]);
     }
 }
 
@@ -179,13 +185,8 @@ void ReferencePatch::prepare(const std::vector<float>& weights) {
     usable_ = true;
 }
 
-void ReferencePatch::addResidual(const Luma& picture, const Placement& placement, std::vector<float>& squares) const {
-    if (!usable_ || !inside(picture, placement, radius_)) return;
-    thread_local std::vector<float> samples;
-    samples.resize(size_t(count_));
-    const float m[6] = {float(placement.shape(0, 0)), float(placement.shape(0, 1)), float(placement.shape(1, 0)),
-                        float(placement.shape(1, 1)), float(placement.at.x()),      float(placement.at.y())};
-    sampleCubic(picture.data.data(), picture.width, u_.data(), v_.data(), count_, m, samples.data());
+void ReferencePatch::addResidual(const std::vector<float>& samples, std::vector<float>& squares) const {
+    if (!usable_ || samples.size() != order_.size()) return;
     const int side = 2 * radius_ + 1, middle = radius_ + windowMargin_;
     squares.resize(size_t(side * side), 0);
     double sum = 0, cross = 0;
@@ -267,13 +268,15 @@ ReferencePatch ReferencePatch::blurredAlong(const Eigen::Vector2d& sweep) const 
     const int reach = radius_ + out.windowMargin_, n = 2 * reach + 1;
     out.window_ = Luma(n, n);
     const int samples = int(std::ceil(length)) * 2 + 1;
-    std::vector<float> u(size_t(n), 0), v(size_t(n), 0), line(size_t(n), 0);
-    for (int i = 0; i < n; ++i) u[size_t(i)] = float(i + margin);
+    // The sampler works in pairs; the one too many lies in the margin as well.
+    const int even = n + n % 2;
+    std::vector<float> u(size_t(even), 0), v(size_t(even), 0), line(size_t(even), 0);
+    for (int i = 0; i < even; ++i) u[size_t(i)] = float(std::min(i, n - 1) + margin);
     for (int k = 0; k < samples; ++k) {
         const double t = (k + 0.5) / samples - 0.5;
         for (int y = 0; y < n; ++y) {
             const float m[6] = {1, 0, 0, 1, float(t * sweep.x()), float(y + margin + t * sweep.y())};
-            sampleCubic(window_.data.data(), window_.width, u.data(), v.data(), n, m, line.data());
+            sampleCubic(window_.data.data(), window_.width, u.data(), v.data(), even, m, line.data());
             for (int x = 0; x < n; ++x) out.window_.at(x, y) += line[size_t(x)] / float(samples);
         }
     }
@@ -284,7 +287,8 @@ ReferencePatch ReferencePatch::blurredAlong(const Eigen::Vector2d& sweep) const 
 std::optional<ReferencePatch::Result> ReferencePatch::registerIn(const Luma& picture, const Placement& start,
                                                                  const Options& options) const {
     if (!usable_) return std::nullopt;
-    thread_local std::vector<float> samples;
+    thread_local std::vector<float> own;
+    std::vector<float>& samples = options.samples ? *options.samples : own;
     samples.resize(size_t(count_));
     const int pixels = (2 * radius_ + 1) * (2 * radius_ + 1);
     const Eigen::Matrix<double, 6, 6>& inverse = inverse_[size_t(options.model)];

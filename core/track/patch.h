@@ -43,7 +43,8 @@ class ReferencePatch {
     struct Options {
         MotionModel model = MotionModel::affine;  ///< what may change; the rest of the shape stays as given
         int iterations = 10;                      ///< at most; 2 or 3 suffice after a good prediction
-        double stop = 0.03;                       ///< px: a shorter step is the last; it leaves about a tenth of itself
+        double stop = 0.05;  ///< px: a shorter step is the last; it leaves about a tenth of itself
+        std::vector<float>* samples = nullptr;  ///< gets the picture's grey levels under the patch, for addResidual
     };
     struct Result {
         Placement placement;
@@ -64,10 +65,9 @@ class ReferencePatch {
         return registerIn(picture, start, Options{});
     }
 
-    /// Adds to `squares` (one a pixel of the patch, any size at first) what is left of the picture at the placement
-    /// after gain and bias, squared, in grey levels of the reference. Nothing happens where the patch leaves the
-    /// picture.
-    void addResidual(const Luma& picture, const Placement& placement, std::vector<float>& squares) const;
+    /// Adds to `squares` (one a pixel of the patch, any size at first) what is left of a registration's samples after
+    /// gain and bias, squared, in grey levels of the reference.
+    void addResidual(const std::vector<float>& samples, std::vector<float>& squares) const;
     /// Weighs each pixel by how well it went with the others so far: mean squared residuals from addResidual, over
     /// `frames` frames. What lies at another depth, glitters or is hidden now and then stops pulling.
     void weigh(const std::vector<float>& squares, int frames);
