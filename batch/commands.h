@@ -13,6 +13,7 @@ enum ExitCode { exitDone = 0, exitUsage = 2, exitInput = 3, exitNoSolve = 4 };
 /// va::Error.
 using Command = std::function<int()>;
 void addMatchCommand(CLI::App& program, Command& run);
+void addFollowCommand(CLI::App& program, Command& run);
 void addInfoCommand(CLI::App& program, Command& run);
 void addExportCommand(CLI::App& program, Command& run);
 

@@ -14,6 +14,7 @@ int main(int argc, char** argv) {
     program.require_subcommand(1);
     va::Command run;
     va::addMatchCommand(program, run);
+    va::addFollowCommand(program, run);
     va::addInfoCommand(program, run);
     va::addExportCommand(program, run);
     try {

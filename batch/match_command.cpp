@@ -1,11 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include <unistd.h>
-
 #include <chrono>
 #include <cstdio>
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
+#include "arguments.h"
 #include "base/atomic_file.h"
 #include "base/error.h"
 #include "commands.h"
@@ -21,30 +20,12 @@ namespace {
 using nlohmann::json;
 
 struct MatchArguments {
-    std::string plate, out, range, rate, pixelAspect, focal = "unknown", distortion = "solve", mask;
+    PlateArguments plate;
+    std::string out, focal = "unknown", distortion = "solve";
     double sensorWidth = 0;
     uint64_t seed = 1;
     bool asJson = false;
 };
-
-FrameRange parseRange(const std::string& text) {
-    int first = 0, last = 0;
-    char rest = 0;
-    if (std::sscanf(text.c_str(), "%d-%d%c", &first, &last, &rest) != 2)
-        throw CLI::ValidationError("--range", "\"" + text + "\" is not a range; write it as 1001-1120");
-    if (last < first)
-        throw CLI::ValidationError("--range", "\"" + text + "\" holds no frame: its end lies before its beginning");
-    return {first, last};
-}
-
-std::optional<Rational> parseRatio(const char* option, const std::string& text) {
-    if (text.empty()) return std::nullopt;
-    try {
-        return parseRational(text);
-    } catch (const Error& e) {
-        throw CLI::ValidationError(option, e.what());
-    }
-}
 
 /// A lens file: the "lens" part of a camera.json, or that file whole.
 BrownConrady readLens(const std::string& file) {
@@ -60,55 +41,8 @@ BrownConrady readLens(const std::string& file) {
     }
 }
 
-/// Progress for people (one line that rewrites itself on a terminal) or for programs (a JSON object a line), on
-/// standard error.
-class ProgressPrinter {
-  public:
-    explicit ProgressPrinter(bool asJson) : json_(asJson), terminal_(isatty(STDERR_FILENO)) {}
-    void operator()(const Progress::State& s) {
-        const auto now = std::chrono::steady_clock::now();
-        const bool newStage = s.stage != stage_;
-        if (!newStage && s.done != s.total && now - last_ < std::chrono::milliseconds(200)) return;
-        last_ = now;
-        stage_ = s.stage;
-        if (json_) {
-            json j{{"stage", s.stage}, {"done", s.done}, {"total", s.total}, {"fraction", s.fraction}};
-            if (s.secondsLeft >= 0) j["seconds_left"] = s.secondsLeft;
-            std::fprintf(stderr, "%s\n", j.dump().c_str());
-            return;
-        }
-        std::string line = s.stage;
-        if (s.total > 0) line += ", " + std::to_string(std::min(s.done, s.total)) + "/" + std::to_string(s.total);
-        if (s.secondsLeft >= 0) line += ", about " + std::to_string(int(s.secondsLeft + 0.5)) + " s left";
-        if (terminal_) std::fprintf(stderr, "\r\033[K%s", line.c_str());
-        else if (newStage) std::fprintf(stderr, "%s\n", line.c_str());
-        std::fflush(stderr);
-    }
-    void end() const {
-        if (terminal_ && !json_) std::fprintf(stderr, "\r\033[K");
-    }
-
-  private:
-    bool json_, terminal_;
-    std::string stage_;
-    std::chrono::steady_clock::time_point last_{};
-};
-
 int match(const MatchArguments& a) {
-    Shot shot;
-    if (!a.range.empty()) shot.range = parseRange(a.range);
-    PlateOverrides overrides;
-    overrides.rate = parseRatio("--fps", a.rate);
-    overrides.pixelAspect = parseRatio("--pixel-aspect", a.pixelAspect);
-    const FrameRange wanted = shot.range;
-    shot = withPlate(shot, a.plate, overrides);
-    if (!wanted.empty() && (wanted.last < shot.plate.frames.first || wanted.first > shot.plate.frames.last)) {
-        throw InputError("The range " + a.range + " lies outside of the plate, which has " +
-                         std::to_string(shot.plate.frames.first) + "-" + std::to_string(shot.plate.frames.last) + ".");
-    }
-    shot.range = {std::max(shot.range.first, shot.plate.frames.first),
-                  std::min(shot.range.last, shot.plate.frames.last)};
-    shot.maskSpec = a.mask;
+    Shot shot = shotFor(a.plate);
     shot.seed = a.seed;
     if (a.sensorWidth > 0) shot.back.sensorWidthMm = a.sensorWidth, shot.back.sensorAssumed = false;
     if (a.focal != "unknown") {
@@ -124,10 +58,7 @@ int match(const MatchArguments& a) {
     else if (a.distortion != "solve") shot.back.distortion = Known::known, shot.back.lens = readLens(a.distortion);
 
     const std::filesystem::path folder = a.out;
-    std::error_code code;
-    std::filesystem::create_directories(folder, code);
-    if (code) throw InputError("The folder \"" + a.out + "\" can't be made. Choose another.", code.message());
-
+    makeFolder(a.out);
     ProgressPrinter printer(a.asJson);
     Progress progress([&](const Progress::State& s) { printer(s); });
     const auto start = std::chrono::steady_clock::now();
@@ -179,16 +110,11 @@ int match(const MatchArguments& a) {
 void addMatchCommand(CLI::App& program, Command& run) {
     auto a = std::make_shared<MatchArguments>();
     CLI::App* c = program.add_subcommand("match", "Follow features, solve the camera, level, and export");
-    c->add_option("plate", a->plate, "Movie, folder, pattern (name.%04d.ext, name.####.ext) or one file of a sequence")
-        ->required();
+    addPlateOptions(*c, a->plate);
     c->add_option("--out", a->out, "Folder for shot.vanchor, camera.json, camera.usda, cloud.ply")->required();
-    c->add_option("--range", a->range, "Frames A-B in the plate's own numbers");
-    c->add_option("--fps", a->rate, "Frame rate: 25, 23.976, 24000/1001");
-    c->add_option("--pixel-aspect", a->pixelAspect, "Width : height of a pixel");
     c->add_option("--sensor-width", a->sensorWidth, "Film back width in mm")->check(CLI::PositiveNumber);
     c->add_option("--focal", a->focal, "Focal length in mm if known, else the word unknown");
     c->add_option("--distortion", a->distortion, "solve, none, or a JSON file with k1, k2 …");
-    c->add_option("--mask", a->mask, "Matte files, white keeps features out: pattern, folder or movie");
     c->add_option("--seed", a->seed, "Seed of all random draws");
     c->add_flag("--json", a->asJson, "Progress and result as JSON");
     c->callback([a, &run] { run = [a] { return match(*a); }; });

@@ -11,6 +11,7 @@
 #include "base/error.h"
 #include "exchange/verify.h"
 #include "shot/shot_file.h"
+#include "workflow/follow_shot.h"
 #include "workflow/match_shot.h"
 #include "workflow/verdict.h"
 
@@ -61,7 +62,13 @@ void Document::edit(const QString& name, const Shot& next) { undo_.push(new Repl
 void Document::takeResult(const QString& name, const Shot& result) {
     // Only what the job made is taken: edits that were made meanwhile stay.
     Shot next = shot_;
-    if (result.paths != jobStart_.paths) next.paths = result.paths, next.pathsFrom = result.pathsFrom;
+    if (result.paths != jobStart_.paths) {
+        next.paths = result.paths;
+        next.pathsFrom = result.pathsFrom;
+        next.followed = result.followed;
+        next.exclusionsFollowed = result.exclusionsFollowed;
+        next.findings = result.findings;
+    }
     if (result.solve != jobStart_.solve) next.solve = result.solve, next.solveFrom = result.solveFrom;
     edit(name, withGround(next, next.groundSpec));
 }
@@ -259,7 +266,7 @@ void Document::matchShot() {
 }
 void Document::followFeatures() {
     startJob(tr("Follow features"),
-             [](const Shot& s, Progress& p, Shot& soFar) { return withPaths(s, p, {}, &soFar); });
+             [](const Shot& s, Progress& p, Shot& soFar) { return withPathsAnew(s, p, &soFar); });
 }
 void Document::solve() {
     if (shot_.paths->empty()) return matchShot();

@@ -51,6 +51,18 @@ const Thing* Shot::thing(int id) const {
     return nullptr;
 }
 
+const FlatPatch* Shot::patch(int id) const {
+    for (const FlatPatch& p : patches)
+        if (p.id == id) return &p;
+    return nullptr;
+}
+
+const MaskShape* Shot::mask(int id) const {
+    for (const MaskShape& m : exclusions.masks)
+        if (m.id == id) return &m;
+    return nullptr;
+}
+
 std::vector<int> Shot::frames() const {
     std::vector<int> out;
     for (int f : plate.existing())
@@ -71,14 +83,7 @@ std::optional<Eigen::Vector3d> Shot::worldPointOfPath(int pathId) const {
 }
 
 uint64_t fingerprintOfFollowInput(const Shot& s) {
-    return Hash()
-        .add(s.plateSpec)
-        .add(s.plate.width)
-        .add(s.plate.height)
-        .add(s.range.first)
-        .add(s.range.last)
-        .add(s.maskSpec)
-        .value();
+    return Hash().add(s.plateSpec).add(s.plate.width).add(s.plate.height).add(s.density).add(s.care).value();
 }
 
 uint64_t fingerprintOfSolveInput(const Shot& s) {
@@ -89,7 +94,7 @@ uint64_t fingerprintOfSolveInput(const Shot& s) {
     if (s.back.distortion != Known::unknown) h.add(s.back.lens);
     for (const Path& p : *s.paths) {
         h.add(p.id).add(p.setAside).add(p.points.size());
-        for (const PathPoint& q : p.points) h.add(q.frame).add(q.x).add(q.y);
+        for (const PathPoint& q : p.points) h.add(q.frame).add(q.x).add(q.y).add(q.counts());
     }
     return h.value();
 }

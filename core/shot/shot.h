@@ -7,7 +7,11 @@
 
 #include "ground/ground.h"
 #include "media/plate_source.h"
+#include "media/plate_watch.h"
 #include "solve/solver.h"
+#include "track/flat_patch.h"
+#include "track/follow.h"
+#include "track/mask_shape.h"
 #include "track/path.h"
 
 namespace va {
@@ -37,6 +41,23 @@ struct Thing {
 
 bool operator==(const Thing& a, const Thing& b);
 
+/// Black-and-white files that keep features out.
+struct Matte {
+    std::string spec;        ///< sequence, movie or still; empty = none
+    double threshold = 0.5;  ///< of full white: from there on features are kept out
+    bool invert = false;     ///< black keeps out instead
+    double grow = 0;         ///< px outward; negative shrinks
+    int frameOffset = 0;     ///< added to the plate's frame number to find the matte's
+    friend bool operator==(const Matte&, const Matte&) = default;
+};
+
+/// What keeps features out, as a whole.
+struct Exclusions {
+    std::vector<MaskShape> masks;
+    Matte matte;
+    friend bool operator==(const Exclusions&, const Exclusions&) = default;
+};
+
 /// Everything the artist makes for one plate. A value: copies are cheap (large parts are shared and never changed), and
 /// every edit makes a new one.
 struct Shot {
@@ -44,12 +65,18 @@ struct Shot {
     std::string plateSpec;  ///< where the plate lies, as given or made absolute on reading
     PlateInfo plate;        ///< as found when last opened
     PlateOverrides overrides;
-    FrameRange range;      ///< work range
-    std::string maskSpec;  ///< matte files: white keeps features out
+    FrameRange range;  ///< work range
+    Density density = Density::normal;
+    Care care = Care::quick;
+    Exclusions exclusions;
     CameraBack back;
     uint64_t seed = 1;
     std::shared_ptr<const std::vector<Path>> paths = std::make_shared<std::vector<Path>>();
-    uint64_t pathsFrom = 0;  ///< fingerprint of what the paths were followed from; 0 = never followed
+    uint64_t pathsFrom = 0;         ///< fingerprint of what the paths were followed from; 0 = never followed
+    FrameRange followed;            ///< frames that automatic following has covered
+    Exclusions exclusionsFollowed;  ///< as they were then
+    PlateFindings findings;         ///< what following noticed about the plate
+    std::vector<FlatPatch> patches;
     std::shared_ptr<const SolveResult> solve = std::make_shared<SolveResult>();
     uint64_t solveFrom = 0;  ///< fingerprint of what the solve was made from; 0 = never solved
     GroundSpec groundSpec;
@@ -60,6 +87,8 @@ struct Shot {
 
     [[nodiscard]] const Path* path(int id) const;
     [[nodiscard]] const Thing* thing(int id) const;
+    [[nodiscard]] const FlatPatch* patch(int id) const;
+    [[nodiscard]] const MaskShape* mask(int id) const;
     [[nodiscard]] bool hasPlate() const { return plate.width > 0; }
     /// Rate after the artist's override.
     [[nodiscard]] Rational rate() const { return overrides.rate ? *overrides.rate : plate.rate; }
@@ -79,7 +108,8 @@ struct Shot {
     [[nodiscard]] const char* unit() const { return ground->metric ? "m" : "units"; }
 };
 
-/// Fingerprints: equal inputs give equal numbers. They tell what is stale.
+/// Fingerprints: equal inputs give equal numbers. They tell what is stale. That of following leaves out the range and
+/// the exclusions, whose changes only touch a part.
 uint64_t fingerprintOfFollowInput(const Shot& shot);
 uint64_t fingerprintOfSolveInput(const Shot& shot);
 uint64_t fingerprintOfExportInput(const Shot& shot);

@@ -6,18 +6,14 @@
 
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "shot/feature_json.h"
+#include "shot/json_parts.h"
 
 namespace va {
 namespace {
 
 using nlohmann::json;
 
-template <class V>
-json numbers(const V& v) {
-    json out = json::array();
-    for (Eigen::Index i = 0; i < v.size(); ++i) out.push_back(v(i));
-    return out;
-}
 json quaternion(const Eigen::Quaterniond& q) { return {q.w(), q.x(), q.y(), q.z()}; }
 
 Eigen::Vector3d vector3(const json& j) { return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()}; }
@@ -42,14 +38,6 @@ constexpr const char* thingNames[] = {"box", "anchor"};
 constexpr const char* encodingNames[] = {"display", "linear", "log"};
 constexpr const char* troubleNames[] = {"none",        "too-few-frames", "too-few-paths",
                                         "no-parallax", "no-start",       "growth-stopped"};
-
-template <class E, size_t N>
-E named(const json& j, const char* const (&names)[N]) {
-    const std::string text = j.get<std::string>();
-    for (size_t i = 0; i < N; ++i)
-        if (text == names[i]) return E(i);
-    throw InputError("unknown word \"" + text + "\"");
-}
 
 json plateJson(const Shot& s, const std::filesystem::path& folder) {
     std::string spec = s.plateSpec;
@@ -76,7 +64,11 @@ json plateJson(const Shot& s, const std::filesystem::path& folder) {
            {"camera_maker", p.cameraMaker},
            {"camera_model", p.cameraModel},
            {"gaps", json::array()},
-           {"mask", s.maskSpec}};
+           {"findings",
+            {{"cuts", s.findings.cuts},
+             {"duplicates", s.findings.duplicates},
+             {"black", s.findings.black},
+             {"interlaced", s.findings.interlaced}}}};
     for (const auto& g : p.gaps) j["gaps"].push_back({g.first, g.last});
     if (p.focalMm) j["metadata_focal_mm"] = *p.focalMm;
     if (p.focal35Mm) j["metadata_focal_35mm"] = *p.focal35Mm;
@@ -108,58 +100,13 @@ void readPlate(const json& j, Shot& s, const std::filesystem::path& folder) {
     if (j.contains("metadata_focal_35mm")) p.focal35Mm = j["metadata_focal_35mm"].get<double>();
     if (j.contains("rate_override")) s.overrides.rate = rationalFrom(j["rate_override"]);
     if (j.contains("pixel_aspect_override")) s.overrides.pixelAspect = rationalFrom(j["pixel_aspect_override"]);
-    s.maskSpec = j.value("mask", "");
-}
-
-/// Columns, not objects: a tenth of the size, and quick to read.
-json pathJson(const Path& p) {
-    json frame = json::array(), x = json::array(), y = json::array(), quality = json::array(),
-         covariance = json::array(), chain = json::array();
-    for (const PathPoint& q : p.points) {
-        frame.push_back(q.frame);
-        x.push_back(q.x);
-        y.push_back(q.y);
-        quality.push_back(std::round(q.quality * 1e4) / 1e4);
-        covariance.push_back({q.sxx, q.sxy, q.syy});
-        chain.push_back(q.chain);
+    if (j.contains("findings")) {
+        const json& f = j["findings"];
+        s.findings = {f.at("cuts").get<std::vector<int>>(), f.at("duplicates").get<std::vector<int>>(),
+                      f.at("black").get<std::vector<int>>(), f.at("interlaced").get<bool>()};
     }
-    return {{"id", p.id},
-            {"name", p.name},
-            {"by_hand", p.origin == PathOrigin::byHand},
-            {"set_aside", p.setAside},
-            {"reason", p.setAsideReason},
-            {"reference", p.referenceFrame},
-            {"frame", frame},
-            {"x", x},
-            {"y", y},
-            {"quality", quality},
-            {"covariance", covariance},
-            {"chain", chain}};
-}
-
-Path pathFrom(const json& j) {
-    Path p;
-    p.id = j.at("id");
-    p.name = j.at("name");
-    p.origin = j.at("by_hand").get<bool>() ? PathOrigin::byHand : PathOrigin::automatic;
-    p.setAside = j.at("set_aside");
-    p.setAsideReason = j.at("reason");
-    p.referenceFrame = j.at("reference");
-    const auto &frame = j.at("frame"), &x = j.at("x"), &y = j.at("y"), &quality = j.at("quality"),
-               &covariance = j.at("covariance"), &chain = j.at("chain");
-    for (size_t i = 0; i < frame.size(); ++i) {
-        PathPoint q;
-        q.frame = frame.at(i);
-        q.x = x.at(i);
-        q.y = y.at(i);
-        q.quality = quality.at(i);
-        q.sxx = covariance.at(i).at(0);
-        q.sxy = covariance.at(i).at(1);
-        q.syy = covariance.at(i).at(2);
-        q.chain = chain.at(i);
-        p.points.push_back(q);
-    }
-    return p;
+    // Version 1 had one mask file and nothing else.
+    s.exclusions.matte.spec = j.value("mask", "");
 }
 
 json solveJson(const SolveResult& r) {
@@ -195,6 +142,7 @@ json solveJson(const SolveResult& r) {
                                {"worst_frame", p.worstFrame},
                                {"sightings", p.sightings},
                                {"stretch", {p.stretch.first, p.stretch.last}},
+                               {"weight", p.weight},
                                {"held_back", p.heldBack}});
     for (const auto& o : r.outliers)
         j["outliers"].push_back({{"path", o.pathId}, {"whole", o.whole}, {"frames", o.frames}, {"reason", o.reason}});
@@ -227,7 +175,8 @@ SolveResult solveFrom(const json& j) {
     for (const auto& p : j.at("points"))
         r.points.push_back({p.at("path"), vector3(p.at("position")), p.at("rms_px"), p.at("worst_px"),
                             p.at("worst_frame"), p.at("sightings"),
-                            FrameRange{p.at("stretch").at(0), p.at("stretch").at(1)}, p.at("held_back")});
+                            FrameRange{p.at("stretch").at(0), p.at("stretch").at(1)}, p.value("weight", 1.0),
+                            p.at("held_back")});
     for (const auto& o : j.at("outliers"))
         r.outliers.push_back({o.at("path"), o.at("whole"), o.at("frames").get<std::vector<int>>(), o.at("reason")});
     return r;
@@ -267,6 +216,12 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
              {"distortion", knownNames[int(s.back.distortion)]},
              {"lens", lensJson(s.back.lens)}}},
            {"paths_from", s.pathsFrom},
+           {"followed", {s.followed.first, s.followed.last}},
+           {"density", densityNames[int(s.density)]},
+           {"care", careNames[int(s.care)]},
+           {"exclusions", exclusionsJson(s.exclusions)},
+           {"exclusions_followed", exclusionsJson(s.exclusionsFollowed)},
+           {"patches", json::array()},
            {"solve_from", s.solveFrom},
            {"exported_from", s.exportedFrom},
            {"export_report", s.exportReport},
@@ -281,6 +236,7 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
                                {"position", numbers(t.position)},
                                {"rotation", quaternion(t.rotation)},
                                {"size", numbers(t.size)}});
+    for (const FlatPatch& p : s.patches) j["patches"].push_back(patchJson(p));
     for (const Path& p : *s.paths) j["paths"].push_back(pathJson(p));
     return j.dump() + "\n";
 }
@@ -310,6 +266,18 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
                   named<Known>(back.at("distortion"), knownNames),
                   lensFrom(back.at("lens"))};
         s.pathsFrom = j.at("paths_from");
+        if (j.at("version").get<int>() >= 2) {
+            s.followed = {j.at("followed").at(0), j.at("followed").at(1)};
+            s.density = named<Density>(j.at("density"), densityNames);
+            s.care = named<Care>(j.at("care"), careNames);
+            s.exclusions = exclusionsFrom(j.at("exclusions"));
+            s.exclusionsFollowed = exclusionsFrom(j.at("exclusions_followed"));
+            for (const auto& p : j.at("patches")) s.patches.push_back(patchFrom(p));
+        } else if (s.pathsFrom != 0) {
+            s.followed = s.range;
+            s.exclusionsFollowed = s.exclusions;
+            s.pathsFrom = fingerprintOfFollowInput(s);
+        }
         s.solveFrom = j.at("solve_from");
         s.exportedFrom = j.at("exported_from");
         s.exportReport = j.at("export_report");

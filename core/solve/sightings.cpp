@@ -56,20 +56,17 @@ Sightings layOut(const std::vector<Path>& paths, const std::vector<int>& frames,
     for (size_t i = 0; i < frames.size(); ++i) indexOf[frames[i]] = int(i);
     for (const Path& path : paths) {
         if (path.setAside) continue;
-        // Where the reference was re-taken the spot may have moved a little: each stretch becomes a point of its own,
-        // so that the re-take can't bend the camera.
-        for (size_t from = 0, to = 0; from < path.points.size(); from = to) {
+        // Where the reference was re-taken the spot may have moved a little: what was measured against one reference
+        // becomes a point of its own, so that the re-take can't bend the camera.
+        std::map<uint16_t, std::vector<const PathPoint*>> byChain;
+        for (const PathPoint& p : path.points)
+            if (p.counts() && indexOf.contains(p.frame) && std::isfinite(p.x) && std::isfinite(p.y))
+                byChain[p.chain].push_back(&p);
+        for (const auto& [chain, points] : byChain) {
+            if (points.size() < 3) continue;
             const int begin = int(s.all.size());
-            for (to = from; to < path.points.size() && path.points[to].chain == path.points[from].chain; ++to) {
-                const PathPoint& p = path.points[to];
-                const auto f = indexOf.find(p.frame);
-                if (f == indexOf.end() || !std::isfinite(p.x) || !std::isfinite(p.y)) continue;
-                s.all.push_back({s.pathCount(), f->second, {p.x, p.y}, whitener(p), true});
-            }
-            if (int(s.all.size()) - begin < 3) {
-                s.all.resize(size_t(begin));
-                continue;
-            }
+            for (const PathPoint* p : points)
+                s.all.push_back({s.pathCount(), indexOf.at(p->frame), {p->x, p->y}, whitener(*p), true});
             for (int i = begin; i < int(s.all.size()); ++i) s.byFrame[size_t(s.all[size_t(i)].frame)].push_back(i);
             s.pathIds.push_back(path.id);
             s.ofPath.emplace_back(begin, int(s.all.size()));

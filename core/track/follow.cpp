@@ -38,7 +38,8 @@ double median(std::vector<double>& v) {
     return v[v.size() / 2];
 }
 
-/// Mean step between neighbouring pixels over that between neighbours at quarter size: falls under blur, not with light.
+/// Mean step between neighbouring pixels over that between neighbours at quarter size: falls under blur, not with
+/// light.
 double fineContrast(const Pyramid& p) {
     const auto steps = [](const Luma& l) {
         double sum = 0;
@@ -78,7 +79,7 @@ class Pass {
                     radius_ = r_.options.radius > 0 ? r_.options.radius : defaultPatchRadius(now.level(0).width);
                 if (i > 0) follow(before, now);
                 goOnHere(now);
-                if (r_.findNew && wantsNew(i)) findNew(now);
+                if (r_.findNew && (i > 0 || r_.findInFirst) && wantsNew(i)) findNew(now);
                 if (i == 0) sharp_ = fineContrast(now);
                 before = std::move(now);
                 progress_.advance();
@@ -178,8 +179,7 @@ class Pass {
 
     bool wantsNew(size_t i) {
         if (i == 0 || int(live_.size()) < r_.options.features / 2) return true;
-        if (r_.options.refillMove > 0 && moved_ < r_.options.refillMove &&
-            int(live_.size()) > r_.options.features * 4 / 5)
+        if (r_.options.refillMove > 0 && moved_<r_.options.refillMove&& int(live_.size())> r_.options.features * 4 / 5)
             return false;
         return i % size_t(std::max(1, r_.options.refillEvery)) == 0;
     }
@@ -275,6 +275,8 @@ FollowOptions followOptions(Density density, Care care) {
 
 std::vector<Path> followFeatures(FollowRequest request, Progress& progress) {
     if (request.frames.empty()) return std::move(request.goOn);
+    std::map<int, std::vector<PathPoint>> had;
+    for (const Path& p : request.goOn) had[p.id] = p.points;
     std::vector<Path> paths = Pass(request, progress).run();
     if (request.options.backward && request.frames.size() > 1) {
         FollowRequest back = request;
@@ -289,6 +291,11 @@ std::vector<Path> followFeatures(FollowRequest request, Progress& progress) {
     std::erase_if(paths,
                   [&](const Path& p) { return p.origin == PathOrigin::automatic && int(p.points.size()) < least; });
     calibrateCovariances(paths);
+    // What was there before the call has been calibrated already.
+    for (Path& p : paths)
+        if (const auto old = had.find(p.id); old != had.end())
+            for (const PathPoint& q : old->second)
+                if (PathPoint* now = p.at(q.frame)) *now = q;
     return paths;
 }
 

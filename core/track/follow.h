@@ -43,6 +43,7 @@ struct FollowRequest {
     /// Paths to be gone on with from where they end (in the order of `frames`).
     std::vector<Path> goOn;
     bool findNew = true;
+    bool findInFirst = true;                      ///< look for new features in the first frame as well
     int firstId = 1;                              ///< for new paths
     std::function<void(int, const Luma&)> watch;  ///< sees every frame once, in order, on the reading thread
     std::vector<Path>* soFar = nullptr;           ///< on cancel: the paths up to there

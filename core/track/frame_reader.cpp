@@ -8,10 +8,11 @@
 namespace va {
 
 FrameReader::FrameReader(std::vector<int> frames, std::function<Luma(int)> read,
-                         std::function<void(int, const Luma&)> watch)
+                         std::function<void(int, const Luma&)> watch, int levels)
     : frames_(std::move(frames)),
       read_(std::move(read)),
       watch_(std::move(watch)),
+      levels_(levels),
       falling_(frames_.size() > 1 && frames_[1] < frames_[0]) {
     fetch();
 }
@@ -21,9 +22,15 @@ FrameReader::~FrameReader() {
 }
 
 Pyramid FrameReader::next() {
-    Pyramid p = pending_.get();
+    Prepared p = pending_.get();
     fetch();
-    return p;
+    return levels_ == 1 ? Pyramid(p.luma, 1) : std::move(p.pyramid);
+}
+
+Luma FrameReader::nextLuma() {
+    Prepared p = pending_.get();
+    fetch();
+    return std::move(p.luma);
 }
 
 Luma FrameReader::take(int frame) {
@@ -48,9 +55,11 @@ void FrameReader::fetch() {
     if (next_ >= frames_.size()) return;
     const int frame = frames_[next_++];
     pending_ = std::async(std::launch::async, [this, frame] {
-        const Luma luma = take(frame);
-        if (watch_) watch_(frame, luma);
-        return Pyramid(luma, pyramidLevels(luma.width));
+        Prepared p;
+        p.luma = take(frame);
+        if (watch_) watch_(frame, p.luma);
+        if (levels_ != 1) p.pyramid = Pyramid(p.luma, levels_ > 0 ? levels_ : pyramidLevels(p.luma.width));
+        return p;
     });
 }
 

@@ -13,11 +13,14 @@ namespace va {
 /// movies decode forward only.
 class FrameReader {
   public:
+    /// `levels` of the pyramids; 0 = by the picture's width.
     FrameReader(std::vector<int> frames, std::function<Luma(int)> read,
-                std::function<void(int, const Luma&)> watch = {});
+                std::function<void(int, const Luma&)> watch = {}, int levels = 0);
     ~FrameReader();
     /// The next frame's pyramid; rethrows what reading threw.
     Pyramid next();
+    /// The next frame as it was read; only with `levels` = 1, and not mixed with next().
+    Luma nextLuma();
 
   private:
     void fetch();
@@ -26,10 +29,15 @@ class FrameReader {
     std::vector<int> frames_;
     std::function<Luma(int)> read_;
     std::function<void(int, const Luma&)> watch_;
+    int levels_;
     bool falling_;
     size_t next_ = 0;
     std::map<int, Luma> ahead_;
-    std::future<Pyramid> pending_;
+    struct Prepared {
+        Luma luma;
+        Pyramid pyramid;
+    };
+    std::future<Prepared> pending_;
 };
 
 }  // namespace va

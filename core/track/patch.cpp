@@ -18,8 +18,8 @@ namespace {
 using Four = float __attribute__((vector_size(16)));
 using Eight = float __attribute__((vector_size(32)));
 
-/// Samples `picture` at shape·(u, v) + at with the Catmull–Rom cubic; n is even. The caller has checked that all taps are
-/// inside. Two pixels at a time, four taps of a row each: gathering the same tap of many pixels is slower.
+/// Samples `picture` at shape·(u, v) + at with the Catmull–Rom cubic; n is even. The caller has checked that all taps
+/// are inside. Two pixels at a time, four taps of a row each: gathering the same tap of many pixels is slower.
 VA_CPU_CLONES void sampleCubic(const float* __restrict picture, int stride, const float* __restrict u,
                                const float* __restrict v, int n, const float* __restrict m, float* __restrict out) {
     // Weights of the four taps along x as polynomials in the fraction: c0 + s (c1 + s (c2 + s c3)).

@@ -43,8 +43,8 @@ class ReferencePatch {
     struct Options {
         MotionModel model = MotionModel::affine;  ///< what may change; the rest of the shape stays as given
         int iterations = 10;                      ///< at most; 2 or 3 suffice after a good prediction
-        double stop = 0.05;  ///< px: a shorter step is the last; it leaves about a tenth of itself
-        std::vector<float>* samples = nullptr;  ///< gets the picture's grey levels under the patch, for addResidual
+        double stop = 0.05;                       ///< px: a shorter step is the last; it leaves about a tenth of itself
+        std::vector<float>* samples = nullptr;    ///< gets the picture's grey levels under the patch, for addResidual
     };
     struct Result {
         Placement placement;

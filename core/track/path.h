@@ -28,7 +28,10 @@ struct PathPoint {
     uint16_t chain = 0;               ///< how many times the reference had been re-taken before this point
     float drift = 0;                  ///< px, one sigma an axis: the part of the error that neighbouring frames share
     PointOrigin origin = PointOrigin::followed;
-    bool aside = false;  ///< this frame of the path is set aside
+    bool aside = false;   ///< this frame of the path is set aside
+    bool masked = false;  ///< a mask covers it now; comes back when the mask goes
+
+    [[nodiscard]] bool counts() const { return !aside && !masked; }
 };
 
 enum class PathOrigin : uint8_t { automatic, byHand };

@@ -15,16 +15,15 @@ namespace va {
 /// Opens the plate and fills in what it says; the work range becomes the whole plate when it was empty.
 Shot withPlate(const Shot& shot, const std::string& spec, const PlateOverrides& overrides = {});
 
-/// Follows features over the work range. On cancel, `soFar` (if given) gets the shot with the paths up to there.
-Shot withPaths(const Shot& shot, Progress& progress, const FollowOptions& options = {}, Shot* soFar = nullptr);
-
 /// Solves from the paths, then levels with the shot's ground choices.
 Shot withSolve(const Shot& shot, Progress& progress);
 
 /// The shot with other ground choices.
 Shot withGround(const Shot& shot, const GroundSpec& spec);
 
-/// The automatic run over all steps up to a first ground. On cancel, `soFar` (if given) holds what was reached.
+/// The automatic run over all steps up to a first ground: follows what has to be followed, and solves. With care
+/// "careful" the solve guides a second follow, and is made anew from what that found. On cancel, `soFar` (if given)
+/// holds what was reached.
 Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar = nullptr);
 
 }  // namespace va

@@ -93,7 +93,7 @@ TEST(Slipway, MatteKeepsFeaturesOut) {
                               .c_str()),
               0);
     Shot shot = withPlate(Shot(), data + "jib");
-    shot.maskSpec = matte;
+    shot.exclusions.matte.spec = matte;
     shot.range = {1001, 1010};
     Progress progress;
     const Shot followed = withPaths(shot, progress);
@@ -103,9 +103,9 @@ TEST(Slipway, MatteKeepsFeaturesOut) {
     // A matte that ends before the range does is said, not ignored.
     const std::string brief = std::string(VA_BINARY_DIR) + "/matte-brief.mp4";
     ASSERT_EQ(std::system(("ffmpeg -v error -y -f lavfi -i color=black:s=640x360 -frames:v 4 " + brief).c_str()), 0);
-    shot.maskSpec = brief;
+    shot.exclusions.matte.spec = brief;
     EXPECT_THROW((void)withPaths(shot, progress), InputError);
-    shot.maskSpec = data + "slipway/slipway.mp4";
+    shot.exclusions.matte.spec = data + "slipway/slipway.mp4";
     EXPECT_THROW((void)withPaths(shot, progress), InputError) << "another size";
 }
 

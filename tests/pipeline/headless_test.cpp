@@ -102,7 +102,7 @@ TEST_F(Headless, MasksAndPixelAspectReachTheSolve) {
                           folder_.string());
     ASSERT_TRUE(r.code == 0 || r.code == 4) << r.err;
     const Shot shot = readShot(folder_ / "shot.vanchor");
-    EXPECT_EQ(shot.maskSpec, matte);
+    EXPECT_EQ(shot.exclusions.matte.spec, matte);
     EXPECT_EQ(shot.pixelAspect(), 2.0);
     for (const Path& p : *shot.paths)
         for (const PathPoint& q : p.points) EXPECT_GE(q.x, 199);

@@ -2,6 +2,7 @@
 #include <gtest/gtest.h>
 
 #include "solved_shot.h"
+#include "workflow/follow_shot.h"
 #include "workflow/match_shot.h"
 #include "workflow/stale.h"
 #include "workflow/verdict.h"

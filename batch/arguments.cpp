@@ -1,0 +1,138 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "arguments.h"
+
+#include <unistd.h>
+
+#include <cstdio>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+#include "base/atomic_file.h"
+#include "base/error.h"
+#include "exchange/paths_file.h"
+#include "shot/feature_json.h"
+#include "shot/shot_file.h"
+#include "workflow/match_shot.h"
+
+namespace va {
+namespace {
+
+using nlohmann::json;
+
+FrameRange parseRange(const std::string& text) {
+    int first = 0, last = 0;
+    char rest = 0;
+    if (std::sscanf(text.c_str(), "%d-%d%c", &first, &last, &rest) != 2)
+        throw CLI::ValidationError("--range", "\"" + text + "\" is not a range; write it as 1001-1120");
+    if (last < first)
+        throw CLI::ValidationError("--range", "\"" + text + "\" holds no frame: its end lies before its beginning");
+    return {first, last};
+}
+
+std::optional<Rational> parseRatio(const char* option, const std::string& text) {
+    if (text.empty()) return std::nullopt;
+    try {
+        return parseRational(text);
+    } catch (const Error& e) {
+        throw CLI::ValidationError(option, e.what());
+    }
+}
+
+/// Mask shapes: a project, or an object with "masks" as in one.
+std::vector<MaskShape> readMasks(const std::string& file) {
+    const json j = json::parse(readFile(file), nullptr, false);
+    if (j.is_object() && j.value("format", "") == "vivid-anchor-shot") return readShot(file).exclusions.masks;
+    std::vector<MaskShape> out;
+    try {
+        for (const auto& m : j.at("masks")) out.push_back(maskFrom(m));
+    } catch (const json::exception& e) {
+        throw InputError("\"" + file + "\" holds no mask shapes: a project or an object with \"masks\" is needed.",
+                         e.what());
+    }
+    return out;
+}
+
+}  // namespace
+
+void addPlateOptions(CLI::App& c, PlateArguments& a) {
+    c.add_option("plate", a.plate, "Movie, folder, pattern (name.%04d.ext, name.####.ext) or one file of a sequence")
+        ->required();
+    c.add_option("--range", a.range, "Frames A-B in the plate's own numbers");
+    c.add_option("--fps", a.rate, "Frame rate: 25, 23.976, 24000/1001");
+    c.add_option("--pixel-aspect", a.pixelAspect, "Width : height of a pixel");
+    c.add_option("--density", a.density, "few, normal or many features")
+        ->check(CLI::IsMember({"few", "normal", "many"}));
+    c.add_option("--care", a.care, "quick, or careful: farther search, backward too, guided by the solve")
+        ->check(CLI::IsMember({"quick", "careful"}));
+    c.add_option("--mask", a.mask, "Matte files, white keeps features out: pattern, folder or movie");
+    c.add_option("--mask-threshold", a.maskThreshold, "Share of full white from which the matte keeps out")
+        ->check(CLI::Range(0.0, 1.0));
+    c.add_flag("--mask-invert", a.maskInvert, "Black keeps features out instead");
+    c.add_option("--mask-grow", a.maskGrow, "Pixels that the matte is grown by; negative shrinks it");
+    c.add_option("--mask-offset", a.maskOffset, "Added to a frame's number to find its matte");
+    c.add_option("--masks-from", a.masksFrom, "Mask shapes of a project (.vanchor), or a JSON object with \"masks\"");
+    c.add_option("--paths", a.paths, "Paths to start with, .csv or .json");
+}
+
+Shot shotFor(const PlateArguments& a) {
+    Shot shot;
+    if (!a.range.empty()) shot.range = parseRange(a.range);
+    PlateOverrides overrides;
+    overrides.rate = parseRatio("--fps", a.rate);
+    overrides.pixelAspect = parseRatio("--pixel-aspect", a.pixelAspect);
+    const FrameRange wanted = shot.range;
+    shot = withPlate(shot, a.plate, overrides);
+    if (!wanted.empty() && (wanted.last < shot.plate.frames.first || wanted.first > shot.plate.frames.last)) {
+        throw InputError("The range " + a.range + " lies outside of the plate, which has " +
+                         std::to_string(shot.plate.frames.first) + "-" + std::to_string(shot.plate.frames.last) + ".");
+    }
+    shot.range = {std::max(shot.range.first, shot.plate.frames.first),
+                  std::min(shot.range.last, shot.plate.frames.last)};
+    for (size_t i = 0; i < 3; ++i)
+        if (a.density == densityNames[i]) shot.density = Density(i);
+    shot.care = a.care == "careful" ? Care::careful : Care::quick;
+    shot.exclusions.matte = {a.mask, a.maskThreshold, a.maskInvert, a.maskGrow, a.maskOffset};
+    if (!a.masksFrom.empty()) shot.exclusions.masks = readMasks(a.masksFrom);
+    if (!a.paths.empty()) {
+        shot = withPathsFromFile(shot, a.paths);
+        auto paths = std::make_shared<std::vector<Path>>(*shot.paths);
+        // Given paths are somebody's work: following anew leaves them alone.
+        for (Path& p : *paths) p.origin = PathOrigin::byHand;
+        shot.paths = paths;
+    }
+    return shot;
+}
+
+ProgressPrinter::ProgressPrinter(bool asJson) : json_(asJson), terminal_(isatty(STDERR_FILENO)) {}
+
+void ProgressPrinter::operator()(const Progress::State& s) {
+    const auto now = std::chrono::steady_clock::now();
+    const bool newStage = s.stage != stage_;
+    if (!newStage && s.done != s.total && now - last_ < std::chrono::milliseconds(200)) return;
+    last_ = now;
+    stage_ = s.stage;
+    if (json_) {
+        json j{{"stage", s.stage}, {"done", s.done}, {"total", s.total}, {"fraction", s.fraction}};
+        if (s.secondsLeft >= 0) j["seconds_left"] = s.secondsLeft;
+        std::fprintf(stderr, "%s\n", j.dump().c_str());
+        return;
+    }
+    std::string line = s.stage;
+    if (s.total > 0) line += ", " + std::to_string(std::min(s.done, s.total)) + "/" + std::to_string(s.total);
+    if (s.secondsLeft >= 0) line += ", about " + std::to_string(int(s.secondsLeft + 0.5)) + " s left";
+    if (terminal_) std::fprintf(stderr, "\r\033[K%s", line.c_str());
+    else if (newStage) std::fprintf(stderr, "%s\n", line.c_str());
+    std::fflush(stderr);
+}
+
+void ProgressPrinter::end() const {
+    if (terminal_ && !json_) std::fprintf(stderr, "\r\033[K");
+}
+
+void makeFolder(const std::string& folder) {
+    std::error_code code;
+    std::filesystem::create_directories(folder, code);
+    if (code) throw InputError("The folder \"" + folder + "\" can't be made. Choose another.", code.message());
+}
+
+}  // namespace va

@@ -1,0 +1,40 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <CLI/CLI.hpp>
+#include <chrono>
+#include <string>
+
+#include "base/progress.h"
+#include "shot/shot.h"
+
+namespace va {
+
+/// What match and follow share: the plate, its range, and what features are followed.
+struct PlateArguments {
+    std::string plate, range, rate, pixelAspect, density = "normal", care = "quick", mask, masksFrom, paths;
+    double maskThreshold = 0.5, maskGrow = 0;
+    bool maskInvert = false;
+    int maskOffset = 0;
+};
+void addPlateOptions(CLI::App& command, PlateArguments& a);
+/// The shot that the arguments describe, its plate opened. Throws InputError and CLI::ValidationError.
+Shot shotFor(const PlateArguments& a);
+
+/// Progress for people (one line that rewrites itself on a terminal) or for programs (a JSON object a line), on
+/// standard error.
+class ProgressPrinter {
+  public:
+    explicit ProgressPrinter(bool asJson);
+    void operator()(const Progress::State& s);
+    void end() const;
+
+  private:
+    bool json_, terminal_;
+    std::string stage_;
+    std::chrono::steady_clock::time_point last_{};
+};
+
+/// Makes the folder. Throws InputError.
+void makeFolder(const std::string& folder);
+
+}  // namespace va

@@ -1,0 +1,255 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "exchange/paths_file.h"
+
+#include <charconv>
+#include <cmath>
+#include <cstdio>
+#include <map>
+#include <nlohmann/json.hpp>
+#include <set>
+#include <sstream>
+
+#include "base/atomic_file.h"
+#include "base/error.h"
+#include "shot/feature_json.h"
+
+namespace va {
+namespace {
+
+using nlohmann::json;
+
+constexpr int pathsFileVersion = 1;
+constexpr const char* csvHeader =
+    "path,name,by_hand,set_aside,frame,x,y,quality,var_x,cov_xy,var_y,drift,origin,counts";
+
+/// Shortest text that reads back as the same number.
+std::string exact(double v) {
+    char text[40];
+    const auto end = std::to_chars(text, text + sizeof text, v).ptr;
+    return {text, end};
+}
+std::string exact(float v) {
+    char text[40];
+    const auto end = std::to_chars(text, text + sizeof text, v).ptr;
+    return {text, end};
+}
+
+std::string quoted(const std::string& text) {
+    if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
+    std::string out = "\"";
+    for (char c : text) out += c == '"' ? "\"\"" : std::string(1, c);
+    return out + "\"";
+}
+
+/// Fields of a CSV line (RFC 4180, without line breaks inside of fields).
+std::vector<std::string> fieldsOf(const std::string& line) {
+    std::vector<std::string> out(1);
+    bool inQuotes = false;
+    for (size_t i = 0; i < line.size(); ++i) {
+        const char c = line[i];
+        if (inQuotes) {
+            if (c != '"') out.back() += c;
+            else if (i + 1 < line.size() && line[i + 1] == '"') out.back() += line[++i];
+            else inQuotes = false;
+        } else if (c == '"') inQuotes = true;
+        else if (c == ',') out.emplace_back();
+        else if (c != '\r') out.back() += c;
+    }
+    return out;
+}
+
+std::vector<Path> readCsv(const std::string& text, const std::string& name) {
+    std::istringstream in(text);
+    std::string line;
+    std::map<std::string, size_t> column;
+    std::map<int, Path> paths;
+    int number = 0;
+    const auto fail = [&](const std::string& what) {
+        throw InputError("\"" + name + "\", line " + std::to_string(number) + ": " + what);
+    };
+    while (std::getline(in, line)) {
+        ++number;
+        if (line.empty() || line == "\r" || line[0] == '#') continue;
+        const std::vector<std::string> fields = fieldsOf(line);
+        if (column.empty()) {
+            for (size_t i = 0; i < fields.size(); ++i) column[fields[i]] = i;
+            for (const char* const needed : {"path", "frame", "x", "y"})
+                if (!column.contains(needed))
+                    fail("the column \"" + std::string(needed) +
+                         "\" is missing. The first line has to name the columns; path, frame, x and y are needed.");
+            continue;
+        }
+        const auto word = [&](const char* what) -> std::string {
+            const auto at = column.find(what);
+            return at != column.end() && at->second < fields.size() ? fields[at->second] : "";
+        };
+        const auto value = [&](const char* what, double missing) {
+            const std::string t = word(what);
+            if (t.empty() && missing == missing) return missing;
+            double v = 0;
+            const auto [end, code] = std::from_chars(t.data(), t.data() + t.size(), v);
+            if (code != std::errc() || end != t.data() + t.size() || !std::isfinite(v))
+                fail("\"" + t + "\" in column " + what + " is not a number.");
+            return v;
+        };
+        const double needed = std::nan("");
+        const double id = value("path", needed), frame = value("frame", needed);
+        if (id != std::floor(id) || frame != std::floor(frame) || std::fabs(id) > 1e9 || std::fabs(frame) > 1e9)
+            fail("path and frame have to be whole numbers.");
+        Path& path = paths[int(id)];
+        path.id = int(id);
+        if (!word("name").empty()) path.name = word("name");
+        if (word("by_hand") == "1") path.origin = PathOrigin::byHand;
+        if (word("set_aside") == "1") path.setAside = true, path.setAsideReason = "set aside in the file";
+        PathPoint p;
+        p.frame = int(frame);
+        p.x = value("x", needed);
+        p.y = value("y", needed);
+        p.quality = float(value("quality", 1));
+        p.sxx = float(value("var_x", 0)), p.sxy = float(value("cov_xy", 0)), p.syy = float(value("var_y", 0));
+        p.drift = float(value("drift", 0));
+        for (size_t o = 0; o < std::size(pointOriginNames); ++o)
+            if (word("origin") == pointOriginNames[o]) p.origin = PointOrigin(o);
+        p.aside = word("counts") == "0";
+        if (path.at(p.frame))
+            fail("path " + std::to_string(path.id) + " has frame " + std::to_string(p.frame) + " twice.");
+        path.put(p);
+    }
+    if (column.empty()) {
+        number = 1;
+        fail("the file is empty. The first line has to name the columns: path, frame, x, y.");
+    }
+    std::vector<Path> out;
+    for (auto& [id, path] : paths) {
+        path.referenceFrame = path.points.front().frame;
+        out.push_back(std::move(path));
+    }
+    return out;
+}
+
+std::vector<Path> readJson(const std::string& text, const std::string& name) {
+    const json j = json::parse(text, nullptr, false);
+    if (j.is_discarded() || !j.is_object() || j.value("format", "") != "vivid-anchor-paths")
+        throw InputError("\"" + name +
+                         "\" is not a file of paths: an object with \"format\": \"vivid-anchor-paths\" is "
+                         "needed. See the page on formats.");
+    std::vector<Path> out;
+    try {
+        if (j.at("version").get<int>() > pathsFileVersion)
+            throw InputError("\"" + name + "\" was written by a newer program (version " +
+                             std::to_string(j.at("version").get<int>()) + ").");
+        for (const auto& p : j.at("paths")) {
+            Path path = pathFrom(p);
+            if (path.points.empty()) continue;
+            for (size_t i = 1; i < path.points.size(); ++i)
+                if (path.points[i].frame == path.points[i - 1].frame)
+                    throw InputError("path " + std::to_string(path.id) + " has frame " +
+                                     std::to_string(path.points[i].frame) + " twice");
+            out.push_back(std::move(path));
+        }
+    } catch (const json::exception& e) {
+        throw InputError("\"" + name + "\": path " + std::to_string(out.size() + 1) +
+                             " has a part missing or of the wrong kind. Each needs id, frame, x and y.",
+                         e.what());
+    }
+    std::sort(out.begin(), out.end(), [](const Path& a, const Path& b) { return a.id < b.id; });
+    return out;
+}
+
+}  // namespace
+
+std::string pathsToCsv(const Shot& shot) {
+    std::string out = std::string(csvHeader) + "\n";
+    for (const Path& p : *shot.paths) {
+        const std::string head = std::to_string(p.id) + "," + quoted(p.name) + "," +
+                                 (p.origin == PathOrigin::byHand ? "1" : "0") + "," + (p.setAside ? "1" : "0") + ",";
+        for (const PathPoint& q : p.points)
+            out += head + std::to_string(q.frame) + "," + exact(q.x) + "," + exact(q.y) + "," + exact(q.quality) + "," +
+                   exact(q.sxx) + "," + exact(q.sxy) + "," + exact(q.syy) + "," + exact(q.drift) + "," +
+                   pointOriginNames[size_t(q.origin)] + "," + (q.counts() ? "1" : "0") + "\n";
+    }
+    return out;
+}
+
+std::string pathsToJson(const Shot& shot) {
+    json j{
+        {"format", "vivid-anchor-paths"},
+        {"version", pathsFileVersion},
+        {"image", {{"width", shot.plate.width}, {"height", shot.plate.height}, {"pixel_aspect", shot.pixelAspect()}}},
+        {"frame_rate", {{"num", shot.rate().num}, {"den", shot.rate().den}}},
+        {"range", {shot.range.first, shot.range.last}},
+        {"paths", json::array()}};
+    for (const Path& p : *shot.paths) j["paths"].push_back(pathJson(p));
+    return j.dump() + "\n";
+}
+
+std::vector<Path> readPathsFile(const std::filesystem::path& file) {
+    const std::string text = readFile(file), ending = file.extension().string();
+    if (ending == ".csv" || ending == ".CSV") return readCsv(text, file.string());
+    if (ending == ".json" || ending == ".JSON") return readJson(text, file.string());
+    throw InputError("\"" + file.string() + "\" ends in neither .csv nor .json: paths are read from those.");
+}
+
+Shot withPathsFromFile(const Shot& shot, const std::filesystem::path& file, int* count) {
+    std::vector<Path> fresh = readPathsFile(file);
+    for (const Path& p : fresh)
+        if (p.points.back().frame < shot.plate.frames.first || p.points.front().frame > shot.plate.frames.last)
+            throw InputError("Path " + std::to_string(p.id) + " of \"" + file.string() + "\" has frames " +
+                             std::to_string(p.points.front().frame) + "–" + std::to_string(p.points.back().frame) +
+                             ", but the plate has " + std::to_string(shot.plate.frames.first) + "–" +
+                             std::to_string(shot.plate.frames.last) + ". Number the frames as the plate's.");
+    Shot out = shot;
+    auto paths = std::make_shared<std::vector<Path>>(*shot.paths);
+    std::set<int> taken;
+    int next = 1;
+    for (const Path& p : *paths) taken.insert(p.id), next = std::max(next, p.id + 1);
+    for (Path& p : fresh) {
+        if (!taken.insert(p.id).second) {
+            while (!taken.insert(next).second) ++next;
+            p.id = next;
+        }
+        paths->push_back(std::move(p));
+    }
+    if (count) *count = int(fresh.size());
+    std::sort(paths->begin(), paths->end(), [](const Path& a, const Path& b) { return a.id < b.id; });
+    out.paths = paths;
+    return out;
+}
+
+std::string patchToCsv(const FlatPatch& patch) {
+    std::string out = "frame,x1,y1,x2,y2,x3,y3,x4,y4,quality,visible\n";
+    for (const PatchFrame& f : patch.frames) {
+        const auto c = patch.cornersAt(f.frame);
+        if (!c) continue;
+        out += std::to_string(f.frame);
+        for (const auto& p : *c) out += "," + exact(p.x()) + "," + exact(p.y());
+        out += "," + exact(f.quality) + "," + exact(f.visible) + "\n";
+    }
+    return out;
+}
+
+std::string patchToJson(const FlatPatch& patch, const Shot& shot) {
+    json j{
+        {"format", "vivid-anchor-patch"},
+        {"version", 1},
+        {"name", patch.name},
+        {"image", {{"width", shot.plate.width}, {"height", shot.plate.height}, {"pixel_aspect", shot.pixelAspect()}}},
+        {"frame_rate", {{"num", shot.rate().num}, {"den", shot.rate().den}}},
+        {"reference", patch.referenceFrame},
+        {"outline", json::array()},
+        {"frames", json::array()}};
+    for (const auto& o : patch.outline) j["outline"].push_back({o.x(), o.y()});
+    for (const PatchFrame& f : patch.frames) {
+        const auto c = patch.cornersAt(f.frame);
+        const auto map = patch.mapAt(f.frame);
+        if (!c || !map) continue;
+        json corners = json::array(), m = json::array();
+        for (const auto& p : *c) corners.push_back({p.x(), p.y()});
+        for (int r = 0; r < 3; ++r) m.push_back({(*map)(r, 0), (*map)(r, 1), (*map)(r, 2)});
+        j["frames"].push_back(
+            {{"frame", f.frame}, {"corners", corners}, {"map", m}, {"quality", f.quality}, {"visible", f.visible}});
+    }
+    return j.dump(1) + "\n";
+}
+
+}  // namespace va

@@ -1,0 +1,119 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "media/plate_watch.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace va {
+namespace {
+
+Luma sixteenth(const Luma& in) {
+    Luma out(std::max(1, in.width / 16), std::max(1, in.height / 16));
+    for (int y = 0; y < out.height; ++y)
+        for (int x = 0; x < out.width; ++x) {
+            float sum = 0;
+            int n = 0;
+            for (int j = y * 16; j < std::min(in.height, y * 16 + 16); j += 3)
+                for (int i = x * 16; i < std::min(in.width, x * 16 + 16); i += 2) sum += in.at(i, j), ++n;
+            out.at(x, y) = sum / float(std::max(1, n));
+        }
+    return out;
+}
+
+double difference(const Luma& a, const Luma& b, int everyRow) {
+    double sum = 0;
+    int rows = 0;
+    for (int y = 0; y < a.height; y += everyRow, ++rows) {
+        float row = 0;
+        for (int x = 0; x < a.width; ++x) row += std::fabs(a.at(x, y) - b.at(x, y));
+        sum += double(row) / a.width;
+    }
+    return rows > 0 ? sum / rows : 0;
+}
+
+/// Over places that changed: how much a line differs from the mean of its neighbours, against how much it differs from
+/// the mean of the lines two away. Woven pictures agree better two lines away; ordinary ones with the neighbours.
+double combing(const Luma& now, const Luma& before) {
+    double near = 0, far = 0;
+    for (int y = 2; y + 2 < now.height; y += 3)
+        for (int x = 0; x < now.width; x += 2) {
+            if (std::fabs(now.at(x, y) - before.at(x, y)) < 8) continue;
+            near += double(std::fabs(now.at(x, y) - 0.5f * (now.at(x, y - 1) + now.at(x, y + 1))));
+            far += double(std::fabs(now.at(x, y) - 0.5f * (now.at(x, y - 2) + now.at(x, y + 2))));
+        }
+    return far > 0.3 * now.height ? near / far : 0;
+}
+
+double medianOf(std::vector<double> v) {
+    if (v.empty()) return 0;
+    std::nth_element(v.begin(), v.begin() + std::ptrdiff_t(v.size() / 2), v.end());
+    return v[v.size() / 2];
+}
+
+}  // namespace
+
+double pictureCorrelation(const Luma& a, const Luma& b) {
+    if (a.data.size() != b.data.size() || a.data.empty()) return 0;
+    double sa = 0, sb = 0, saa = 0, sbb = 0, sab = 0;
+    for (size_t i = 0; i < a.data.size(); ++i) {
+        const double x = double(a.data[i]), y = double(b.data[i]);
+        sa += x, sb += y, saa += x * x, sbb += y * y, sab += x * y;
+    }
+    const double n = double(a.data.size()), va = saa - sa * sa / n, vb = sbb - sb * sb / n;
+    return va > 1e-6 * n && vb > 1e-6 * n ? (sab - sa * sb / n) / std::sqrt(va * vb) : 1;
+}
+
+void PlateWatch::see(int frame, const Luma& picture) {
+    Seen s;
+    s.frame = frame;
+    s.small = sixteenth(picture);
+    double squares = 0;
+    for (float v : s.small.data) s.mean += double(v), squares += double(v) * double(v);
+    const double n = double(std::max<size_t>(1, s.small.data.size()));
+    s.mean /= n;
+    s.contrast = std::sqrt(std::max(0.0, squares / n - s.mean * s.mean));
+    if (last_.width == picture.width && last_.height == picture.height && !seen_.empty()) {
+        s.change = difference(s.small, seen_.back().small, 1);
+        s.fullChange = difference(picture, last_, 4);
+        s.correlation = pictureCorrelation(s.small, seen_.back().small);
+        s.comb = combing(picture, last_);
+    }
+    last_ = picture;
+    seen_.push_back(std::move(s));
+}
+
+PlateFindings PlateWatch::findings() const {
+    PlateFindings out;
+    std::vector<double> changes, full;
+    for (size_t i = 1; i < seen_.size(); ++i) changes.push_back(seen_[i].change), full.push_back(seen_[i].fullChange);
+    const double usual = std::max(0.3, medianOf(changes));
+    int woven = 0, moving = 0;
+    for (size_t i = 0; i < seen_.size(); ++i) {
+        const Seen& s = seen_[i];
+        const bool black = s.mean < 6 && s.contrast < 1.5;
+        if (black) out.black.push_back(s.frame);
+        if (i == 0) continue;
+        const Seen& before = seen_[i - 1];
+        const bool wasBlack = before.mean < 6 && before.contrast < 1.5;
+        if (!black && !wasBlack && s.change > 5 * usual && s.change > 4 && s.correlation < 0.6) {
+            // A flash: the frame after goes back to what was before.
+            const bool flash = i + 1 < seen_.size() && pictureCorrelation(seen_[i + 1].small, before.small) > 0.8;
+            const bool back = i >= 2 && pictureCorrelation(s.small, seen_[i - 2].small) > 0.8;
+            if (!flash && !back) out.cuts.push_back(s.frame);
+        }
+        if (!black && s.fullChange < 0.5) {
+            std::vector<double> around;
+            for (size_t k = i >= 4 ? i - 4 : 0; k <= i + 4; ++k)
+                if (k >= 1 && k != i && k < seen_.size()) around.push_back(seen_[k].fullChange);
+            if (s.fullChange < 0.05 * medianOf(around)) out.duplicates.push_back(s.frame);
+        }
+        if (s.comb > 0) {
+            ++moving;
+            woven += s.comb > 1.15;
+        }
+    }
+    out.interlaced = woven >= 3 && woven * 4 >= moving;
+    return out;
+}
+
+}  // namespace va

@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <nlohmann/json.hpp>
+#include <string>
+
+#include "base/error.h"
+
+namespace va {
+
+/// The entries of an Eigen vector as a JSON array.
+template <class V>
+nlohmann::json numbers(const V& v) {
+    nlohmann::json out = nlohmann::json::array();
+    for (Eigen::Index i = 0; i < v.size(); ++i) out.push_back(v(i));
+    return out;
+}
+
+/// The value of an enum that is written as one of the words. Throws InputError for another word.
+template <class E, size_t N>
+E named(const nlohmann::json& j, const char* const (&words)[N]) {
+    const std::string text = j.get<std::string>();
+    for (size_t i = 0; i < N; ++i)
+        if (text == words[i]) return E(i);
+    throw InputError("unknown word \"" + text + "\"");
+}
+
+}  // namespace va

@@ -1,0 +1,294 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "workflow/follow_shot.h"
+
+#include <Eigen/Geometry>
+#include <algorithm>
+#include <map>
+#include <set>
+
+#include "base/error.h"
+#include "base/parallel.h"
+#include "track/pick_up.h"
+#include "workflow/exclusion.h"
+
+namespace va {
+namespace {
+
+std::vector<int> framesToFollow(const Shot& shot) {
+    if (shot.range.empty())
+        throw InputError("The work range is empty. Set its in and out points so that it holds frames.");
+    std::vector<int> frames = shot.frames();
+    if (frames.empty())
+        throw InputError("The work range " + std::to_string(shot.range.first) + "–" + std::to_string(shot.range.last) +
+                         " holds no picture of the plate, which has " + std::to_string(shot.plate.frames.first) + "–" +
+                         std::to_string(shot.plate.frames.last) + ".");
+    return frames;
+}
+
+int freeId(const std::vector<Path>& paths) { return paths.empty() ? 1 : paths.back().id + 1; }
+
+/// What all ways of following share: the plate's reader, where features may lie, and how paths are put together.
+struct Follower {
+    const Shot& shot;
+    Progress& progress;
+    std::unique_ptr<PlateSource> source;
+    Exclusion exclusion;
+    PlateWatch watch;
+
+    Follower(const Shot& s, Progress& p)
+        : shot(s), progress(p), source(openPlate(s.plateSpec, s.overrides)), exclusion(s) {}
+
+    FollowRequest request(std::vector<int> frames) {
+        FollowRequest r;
+        r.frames = std::move(frames);
+        r.read = [this](int f) { return source->luma(f); };
+        r.options = followOptions(shot.density, shot.care);
+        if (!exclusion.empty()) r.allowed = [this](int f, double x, double y) { return exclusion.allowed(f, x, y); };
+        r.watch = [this](int f, const Luma& l) { watch.see(f, l); };
+        return r;
+    }
+};
+
+void sortById(std::vector<Path>& paths) {
+    std::sort(paths.begin(), paths.end(), [](const Path& a, const Path& b) { return a.id < b.id; });
+}
+
+/// Frames of the plate between two numbers, in rising or falling order.
+std::vector<int> between(const Shot& shot, int from, int to) {
+    std::vector<int> out;
+    for (int f : shot.plate.existing())
+        if (f >= std::min(from, to) && f <= std::max(from, to)) out.push_back(f);
+    if (from > to) std::reverse(out.begin(), out.end());
+    return out;
+}
+
+/// Goes on with the paths over new frames on one side of what was followed. The first of `frames` is the last one done.
+void growOneSide(Follower& follower, std::vector<Path>& paths, const std::vector<int>& frames) {
+    if (frames.size() < 2) return;
+    FollowRequest request = follower.request(frames);
+    request.firstId = freeId(paths);
+    request.options.backward = false;
+    const bool falling = frames[1] < frames[0];
+    if (falling) request.watch = {};  // it compares with the frame before
+    std::vector<Path> stay;
+    for (Path& p : paths) {
+        const bool endsHere = !p.points.empty() && !p.setAside && p.origin == PathOrigin::automatic &&
+                              (falling ? p.points.front() : p.points.back()).frame == frames.front();
+        (endsHere ? request.goOn : stay).push_back(std::move(p));
+    }
+    std::vector<Path> soFar;
+    request.standing = &stay;
+    request.soFar = &soFar;
+    // Looking for new ones in the frame that was done before would find its old gaps again.
+    request.findInFirst = false;
+    try {
+        paths = followFeatures(std::move(request), follower.progress);
+    } catch (const Cancelled&) {
+        paths = std::move(soFar);
+        paths.insert(paths.end(), stay.begin(), stay.end());
+        sortById(paths);
+        throw;
+    }
+    paths.insert(paths.end(), stay.begin(), stay.end());
+    sortById(paths);
+}
+
+void mergeFindings(PlateFindings& into, const PlateFindings& fresh) {
+    const auto merge = [](std::vector<int>& a, const std::vector<int>& b) {
+        std::set<int> all(a.begin(), a.end());
+        all.insert(b.begin(), b.end());
+        a.assign(all.begin(), all.end());
+    };
+    merge(into.cuts, fresh.cuts);
+    merge(into.duplicates, fresh.duplicates);
+    merge(into.black, fresh.black);
+    into.interlaced = into.interlaced || fresh.interlaced;
+}
+
+/// Frames in which a place that was masked before is free now; asked on a grid.
+std::vector<int> freedFrames(const Shot& shot, const std::vector<int>& frames) {
+    if (!(shot.exclusions.matte == shot.exclusionsFollowed.matte)) return frames;
+    const MaskSet before(shot.exclusionsFollowed.masks, rideMapOf(shot)), now(shot.exclusions.masks, rideMapOf(shot));
+    std::vector<int> out;
+    for (int f : frames) {
+        bool freed = false;
+        for (int j = 0; j < 27 && !freed; ++j)
+            for (int i = 0; i < 48 && !freed; ++i) {
+                const double x = (i + 0.5) * shot.plate.width / 48, y = (j + 0.5) * shot.plate.height / 27;
+                freed = now.allowed(f, x, y) && !before.allowed(f, x, y);
+            }
+        if (freed) out.push_back(f);
+    }
+    return out;
+}
+
+}  // namespace
+
+FollowWork followWorkFor(const Shot& shot) {
+    if (shot.pathsFrom == 0 || shot.pathsFrom != fingerprintOfFollowInput(shot) || shot.followed.empty())
+        return FollowWork::all;
+    // A range that does not touch what was followed shares nothing with it.
+    if (shot.range.first > shot.followed.last + 1 || shot.range.last < shot.followed.first - 1) return FollowWork::all;
+    if (shot.range.first < shot.followed.first || shot.range.last > shot.followed.last) return FollowWork::grow;
+    return shot.exclusions == shot.exclusionsFollowed ? FollowWork::none : FollowWork::exclusions;
+}
+
+Shot withExclusionsApplied(const Shot& shot, Progress& progress) {
+    Shot out = shot;
+    Exclusion exclusion(shot);
+    auto paths = std::make_shared<std::vector<Path>>(*shot.paths);
+    std::map<int, std::vector<PathPoint*>> byFrame;
+    for (Path& p : *paths) {
+        if (p.origin == PathOrigin::byHand) continue;  // the artist knows why it stands there
+        for (PathPoint& q : p.points) byFrame[q.frame].push_back(&q);
+    }
+    for (auto& [frame, points] : byFrame) {
+        progress.check();
+        for (PathPoint* q : points) q->masked = !exclusion.empty() && !exclusion.allowed(frame, q->x, q->y);
+    }
+    out.paths = paths;
+    return out;
+}
+
+Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar) {
+    const std::vector<int> frames = framesToFollow(shot);
+    progress.stage("Following features", int(frames.size()) * (shot.care == Care::careful ? 2 : 1), 0.55);
+    Shot out = shot;
+    Follower follower(shot, progress);
+    FollowRequest request = follower.request(frames);
+    std::vector<Path> byHand;
+    for (const Path& p : *shot.paths)
+        if (p.origin == PathOrigin::byHand) byHand.push_back(p);
+    request.standing = &byHand;
+    for (const Path& p : byHand) request.firstId = std::max(request.firstId, p.id + 1);
+    std::vector<Path> partial;
+    request.soFar = &partial;
+    const auto take = [&](std::vector<Path> paths, FrameRange followed) {
+        paths.insert(paths.end(), byHand.begin(), byHand.end());
+        sortById(paths);
+        out.paths = std::make_shared<std::vector<Path>>(std::move(paths));
+        out.pathsFrom = fingerprintOfFollowInput(shot);
+        out.followed = followed;
+        out.exclusionsFollowed = shot.exclusions;
+        out.findings = follower.watch.findings();
+    };
+    try {
+        take(followFeatures(std::move(request), progress), shot.range);
+    } catch (const Cancelled&) {
+        if (soFar) {
+            FrameRange reached{frames.front(), frames.front()};
+            for (const Path& p : partial) reached.last = std::max(reached.last, p.points.back().frame);
+            // What was done is done: following again only does the rest.
+            take(std::move(partial), reached);
+            *soFar = out;
+        }
+        throw;
+    }
+    return out;
+}
+
+Shot withPaths(const Shot& shot, Progress& progress, Shot* soFar) {
+    const std::vector<int> frames = framesToFollow(shot);
+    const FollowWork work = followWorkFor(shot);
+    if (work == FollowWork::none) return shot;
+    if (work == FollowWork::all) return withPathsAnew(shot, progress, soFar);
+    Shot out = shot;
+    auto paths = std::make_shared<std::vector<Path>>(*shot.paths);
+    FrameRange followed = shot.followed;
+    const auto take = [&] {
+        out.paths = paths;
+        out.followed = followed;
+    };
+    const std::vector<int> after = between(shot, shot.followed.last, std::max(shot.followed.last, shot.range.last)),
+                           before = between(shot, shot.followed.first, std::min(shot.followed.first, shot.range.first));
+    if (work == FollowWork::grow) {
+        progress.stage("Following the new frames", int(after.size() + before.size()), 0.55);
+        Follower follower(shot, progress);
+        try {
+            growOneSide(follower, *paths, after);
+            followed.last = std::max(followed.last, shot.range.last);
+            growOneSide(follower, *paths, before);
+            followed.first = std::min(followed.first, shot.range.first);
+        } catch (const Cancelled&) {
+            // How far it came is seen from the paths themselves.
+            for (const Path& p : *paths)
+                if (!p.points.empty() && p.origin == PathOrigin::automatic) {
+                    followed.first = std::min(followed.first, p.points.front().frame);
+                    followed.last = std::max(followed.last, p.points.back().frame);
+                }
+            take();
+            if (soFar) *soFar = out;
+            throw;
+        }
+        mergeFindings(out.findings, follower.watch.findings());
+    }
+    take();
+    if (!(shot.exclusions == shot.exclusionsFollowed)) {
+        progress.stage("Applying masks", 0, 0.1);
+        const std::vector<int> freed = freedFrames(out, between(out, followed.first, followed.last));
+        out = withExclusionsApplied(out, progress);
+        if (freed.size() > 1) {
+            progress.stage("Following where masks went", freed.back() - freed.front() + 1, 0.4);
+            Follower follower(out, progress);
+            FollowRequest request = follower.request(between(out, freed.front(), freed.back()));
+            request.standing = out.paths.get();
+            request.firstId = freeId(*out.paths);
+            std::vector<Path> all = followFeatures(std::move(request), progress);
+            all.insert(all.end(), out.paths->begin(), out.paths->end());
+            sortById(all);
+            out.paths = std::make_shared<std::vector<Path>>(std::move(all));
+        }
+        out.exclusionsFollowed = shot.exclusions;
+    }
+    return out;
+}
+
+Shot withGuidedFollow(const Shot& shot, Progress& progress, std::string* sentence) {
+    const auto say = [&](const std::string& s) {
+        if (sentence) *sentence = s;
+    };
+    if (shot.solve->motion != Motion::free) {
+        say("There is no solve with depth yet to guide the follow. Solve first.");
+        return shot;
+    }
+    const std::vector<int> frames = framesToFollow(shot);
+    progress.stage("Finding lost features again", int(frames.size()), 0.9);
+    Follower follower(shot, progress);
+    std::map<int, const SolvedPoint*> points;
+    for (const SolvedPoint& p : shot.solve->points)
+        if (p.rmsPx < 1.5) points[p.pathId] = &p;
+    std::map<int, View> views;
+    for (const SolvedFrame& f : shot.solve->frames)
+        if (f.solved) views[f.frame] = viewFromPose(f.pose);
+    PickUpRequest request;
+    request.paths = *shot.paths;
+    request.frames = frames;
+    request.read = [&](int f) { return follower.source->luma(f); };
+    if (!follower.exclusion.empty())
+        request.allowed = [&](int f, double x, double y) { return follower.exclusion.allowed(f, x, y); };
+    request.expected = [&](const Path& path, int frame) -> std::optional<Placement> {
+        const auto point = points.find(path.id);
+        const auto view = views.find(frame), reference = views.find(path.referenceFrame);
+        if (point == points.end() || view == views.end() || reference == views.end()) return std::nullopt;
+        const Eigen::Vector3d &X = point->second->position, here = view->second.toCamera(X),
+                              there = reference->second.toCamera(X);
+        const auto pixel = project(view->second, shot.solve->lens, X);
+        if (!pixel || !(here.z() > 0) || !(there.z() > 0)) return std::nullopt;
+        // A small plane that faced the reference camera: turned and scaled as the camera did.
+        const Eigen::Matrix3d turn = view->second.rotation * reference->second.rotation.transpose();
+        Placement p;
+        p.shape = turn.topLeftCorner<2, 2>() * (there.z() / here.z());
+        p.at = *pixel;
+        if (!(p.shape.determinant() > 0.1 && p.shape.determinant() < 10)) return std::nullopt;
+        return p;
+    };
+    PickUpResult result = pickUp(std::move(request), progress);
+    Shot out = shot;
+    out.paths = std::make_shared<std::vector<Path>>(std::move(result.paths));
+    say("Found " + std::to_string(result.foundAgain) + " lost points again and joined " +
+        std::to_string(result.joined) + (result.joined == 1 ? " piece." : " pieces.") +
+        (result.foundAgain > 0 ? " Solve again to use them." : ""));
+    return out;
+}
+
+}  // namespace va
