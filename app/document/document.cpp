@@ -13,6 +13,7 @@
 #include "shot/shot_file.h"
 #include "workflow/follow_shot.h"
 #include "workflow/match_shot.h"
+#include "workflow/merge_paths.h"
 #include "workflow/verdict.h"
 
 namespace va {
@@ -36,7 +37,8 @@ Document::Document(QObject* parent) : QObject(parent) {
         Q_EMIT message(tr("%1: %2").arg(job_.name(), QString::fromStdString(v.sentence)));
     });
     connect(&job_, &Job::cancelledWith, this, [this](const Shot& soFar) {
-        if (soFar.paths != jobStart_.paths) takeResult(tr("%1, cancelled").arg(job_.name()), soFar);
+        // On to the shot of before when the job had nothing to show yet.
+        if (soFar.paths != jobStart_.paths && soFar.hasPlate()) takeResult(tr("%1, cancelled").arg(job_.name()), soFar);
         Q_EMIT message(tr("%1 cancelled; %2 paths kept.").arg(job_.name()).arg(shot_.paths->size()));
     });
     connect(&job_, &Job::failed, this, &Document::troubled);
@@ -52,6 +54,9 @@ void Document::replace(const Shot& shot) {
     shot_ = shot;
     selectedPaths_.removeIf([this](int id) { return shot_.path(id) == nullptr; });
     if (selectedThing_ != 0 && !shot_.thing(selectedThing_)) selectedThing_ = 0;
+    if (selectedMask_ != 0 && !shot_.mask(selectedMask_)) selectedMask_ = 0;
+    if (selectedPatch_ != 0 && !shot_.patch(selectedPatch_)) selectedPatch_ = 0;
+    previewed_.removeIf([this](int id) { return shot_.path(id) == nullptr; });
     if (otherPlate) Q_EMIT plateChanged();
     Q_EMIT shotChanged();
     setFrame(frame_);
@@ -63,12 +68,18 @@ void Document::takeResult(const QString& name, const Shot& result) {
     // Only what the job made is taken: edits that were made meanwhile stay.
     Shot next = shot_;
     if (result.paths != jobStart_.paths) {
-        next.paths = result.paths;
+        next.paths =
+            shot_.paths == jobStart_.paths ? result.paths : mergedPaths(*jobStart_.paths, *shot_.paths, *result.paths);
         next.pathsFrom = result.pathsFrom;
         next.followed = result.followed;
         next.exclusionsFollowed = result.exclusionsFollowed;
         next.findings = result.findings;
     }
+    for (FlatPatch& p : next.patches)
+        if (const FlatPatch* made = result.patch(p.id); made && made->referenceFrame == p.referenceFrame) {
+            p.frames = made->frames;
+            p.trouble = made->trouble;
+        }
     if (result.solve != jobStart_.solve) next.solve = result.solve, next.solveFrom = result.solveFrom;
     edit(name, withGround(next, next.groundSpec));
 }
@@ -265,8 +276,9 @@ void Document::matchShot() {
     startJob(tr("Match shot"), [](const Shot& s, Progress& p, Shot& soFar) { return va::matchShot(s, p, &soFar); });
 }
 void Document::followFeatures() {
-    startJob(tr("Follow features"),
-             [](const Shot& s, Progress& p, Shot& soFar) { return withPathsAnew(s, p, &soFar); });
+    startJob(tr("Follow features"), [](const Shot& s, Progress& p, Shot& soFar) {
+        return followWorkFor(s) == FollowWork::none ? withPathsAnew(s, p, &soFar) : withPaths(s, p, &soFar);
+    });
 }
 void Document::solve() {
     if (shot_.paths->empty()) return matchShot();
@@ -315,6 +327,24 @@ void Document::selectPaths(const QSet<int>& ids, Combine combine) {
     if (next == selectedPaths_ && selectedThing_ == 0) return;
     selectedPaths_ = next;
     selectedThing_ = 0;
+    Q_EMIT selectionChanged();
+}
+
+void Document::selectMask(int id) {
+    if (id == selectedMask_) return;
+    selectedMask_ = id;
+    Q_EMIT selectionChanged();
+}
+
+void Document::selectPatch(int id) {
+    if (id == selectedPatch_) return;
+    selectedPatch_ = id;
+    Q_EMIT selectionChanged();
+}
+
+void Document::setPreviewed(const QSet<int>& ids) {
+    if (ids == previewed_) return;
+    previewed_ = ids;
     Q_EMIT selectionChanged();
 }
 

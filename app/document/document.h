@@ -56,6 +56,8 @@ class Document : public QObject {
     void matchShot();
     void followFeatures();
     void solve();
+    /// Runs work on the shot as it is now; what it makes is merged into the shot as it is then.
+    void startJob(const QString& name, Job::Work work);
     /// Writes camera.json, camera.usda and cloud.ply into a folder, verified. Gives the sentences. Throws InputError.
     QStringList exportTo(const QString& folder);
 
@@ -67,6 +69,13 @@ class Document : public QObject {
     enum class Combine { replace, toggle, add };
     void selectPaths(const QSet<int>& ids, Combine combine = Combine::replace);
     void selectThing(int id);
+    [[nodiscard]] int selectedMask() const { return selectedMask_; }
+    void selectMask(int id);
+    [[nodiscard]] int selectedPatch() const { return selectedPatch_; }
+    void selectPatch(int id);
+    /// Paths that a rule would set aside, marked in the views while the artist decides.
+    [[nodiscard]] const QSet<int>& previewed() const { return previewed_; }
+    void setPreviewed(const QSet<int>& ids);
 
   Q_SIGNALS:
     void shotChanged();
@@ -80,7 +89,6 @@ class Document : public QObject {
   private:
     class Replace;
     void replace(const Shot& shot);
-    void startJob(const QString& name, Job::Work work);
     void takeResult(const QString& name, const Shot& result);
     [[nodiscard]] int freeThingId() const;
 
@@ -91,7 +99,8 @@ class Document : public QObject {
     QTimer autosave_;
     int frame_ = 0;
     QSet<int> selectedPaths_;
-    int selectedThing_ = 0;
+    int selectedThing_ = 0, selectedMask_ = 0, selectedPatch_ = 0;
+    QSet<int> previewed_;
 };
 
 }  // namespace va

@@ -5,14 +5,16 @@
 #include <QItemSelectionModel>
 #include <QTabBar>
 #include <QTime>
+#include <QVBoxLayout>
 
 namespace va {
 
-Drawer::Drawer(Document& document, QWidget* parent)
+Drawer::Drawer(Document& document, FeatureEdits& edits, QWidget* parent)
     : QTabWidget(parent),
       document_(document),
       model_(new FeatureModel(document, this)),
       table_(new QTableView),
+      curves_(new Curves(document, edits)),
       log_(new QPlainTextEdit),
       counts_(new QLabel) {
     setObjectName("drawer");
@@ -31,12 +33,27 @@ Drawer::Drawer(Document& document, QWidget* parent)
     table_->horizontalHeader()->setStretchLastSection(true);
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     table_->horizontalHeader()->setHighlightSections(false);
-    const int widths[] = {34, 110, 130, 80, 90, 130, 90};
-    for (int i = 0; i < 7; ++i) table_->setColumnWidth(i, widths[i]);
+    const int widths[] = {34, 84, 104, 62, 72, 104, 68, 62, 66, 62};
+    for (int i = 0; i < int(std::size(widths)); ++i) table_->setColumnWidth(i, widths[i]);
     log_->setObjectName("log");
     log_->setReadOnly(true);
     log_->setMaximumBlockCount(2000);
-    addTab(table_, tr("Features"));
+    auto* features = new QWidget;
+    auto* column = new QVBoxLayout(features);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(0);
+    auto* filter = new QLineEdit;
+    filter->setObjectName("featureFilter");
+    filter->setAccessibleName(tr("Show only"));
+    filter->setPlaceholderText(
+        tr("Show only: a name, a word of the note, or length<20, residual>1, drift>0.3, quality<0.95, by:hand, aside"));
+    filter->setClearButtonEnabled(true);
+    connect(filter, &QLineEdit::textChanged, model_, &FeatureModel::setFilter);
+    column->addWidget(filter);
+    column->addWidget(table_, 1);
+    addTab(features, tr("Features"));
+    addTab(curves_, tr("Curves"));
+    addTab(new PrunePanel(document, edits), tr("Prune"));
     addTab(log_, tr("Log"));
     counts_->setObjectName("quiet");
     counts_->setContentsMargins(0, 0, 12, 0);

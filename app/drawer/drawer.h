@@ -5,17 +5,24 @@
 #include <QTabWidget>
 #include <QTableView>
 
+#include <QLineEdit>
+
+#include "drawer/curves.h"
 #include "drawer/feature_model.h"
+#include "drawer/prune_panel.h"
 
 namespace va {
 
-/// Folds away below the strip: the table of features, in step with the views, and the log.
+/// Folds away below the strip: the table of features and their curves, in step with the views, the rules for pruning,
+/// and the log.
 class Drawer : public QTabWidget {
     Q_OBJECT
   public:
-    explicit Drawer(Document& document, QWidget* parent = nullptr);
+    Drawer(Document& document, FeatureEdits& edits, QWidget* parent = nullptr);
     void log(const QString& line);
     [[nodiscard]] QTableView* table() const { return table_; }
+    [[nodiscard]] FeatureModel* model() const { return model_; }
+    [[nodiscard]] Curves* curves() const { return curves_; }
 
   private:
     void showSelection();
@@ -23,6 +30,7 @@ class Drawer : public QTabWidget {
     Document& document_;
     FeatureModel* model_;
     QTableView* table_;
+    Curves* curves_;
     QPlainTextEdit* log_;
     QLabel* counts_;
     bool following_ = false;

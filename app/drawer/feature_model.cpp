@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <map>
+#include <unordered_map>
 
 namespace va {
 
@@ -21,8 +22,23 @@ void FeatureModel::rebuild() {
     std::map<int, const SolveOutlier*> outliers;
     for (const SolvedPoint& p : shot.solve->points) points[p.pathId] = &p;
     for (const SolveOutlier& o : shot.solve->outliers) outliers[o.pathId] = &o;
-    rows_.clear();
+    all_.clear();
     aside_ = 0;
+    // A path's share of the cover: over its frames, one over the number of paths in its part of the picture.
+    const auto cell = [&](const PathPoint& q) {
+        const int x = std::clamp(int(q.x * 6 / std::max(1, shot.plate.width)), 0, 5),
+                  y = std::clamp(int(q.y * 4 / std::max(1, shot.plate.height)), 0, 3);
+        return std::pair(q.frame, y * 6 + x);
+    };
+    std::unordered_map<int64_t, int> crowds;
+    const auto key = [&](const PathPoint& q) {
+        const auto [frame, c] = cell(q);
+        return int64_t(frame) * 24 + c;
+    };
+    for (const Path& p : *shot.paths)
+        if (!p.setAside)
+            for (const PathPoint& q : p.points)
+                if (q.counts()) ++crowds[key(q)];
     for (const Path& p : *shot.paths) {
         Row r;
         r.id = p.id;
@@ -35,6 +51,11 @@ void FeatureModel::rebuild() {
         aside_ += p.setAside;
         for (const PathPoint& q : p.points) r.quality += q.quality;
         r.quality /= double(std::max<size_t>(1, p.points.size()));
+        r.drift = double(p.drift());
+        r.mover = p.mover;
+        for (const PathPoint& q : p.points)
+            if (q.counts() && !p.setAside) r.cover += 1.0 / std::max(1, crowds[key(q)]);
+        r.cover /= double(std::max<size_t>(1, p.points.size()));
         if (const auto s = points.find(p.id); s != points.end()) {
             r.mean = s->second->rmsPx;
             r.worst = s->second->worstPx;
@@ -48,10 +69,55 @@ void FeatureModel::rebuild() {
                                                           : tr("%1 frames not used").arg(o->second->frames.size()));
         if (r.aside) r.note = tr("set aside: %1").arg(QString::fromStdString(p.setAsideReason));
         else if (r.byHand) r.note = tr("by hand");
-        rows_.push_back(r);
+        all_.push_back(r);
     }
+    choose();
     order();
     endResetModel();
+}
+
+void FeatureModel::setFilter(const QString& text) {
+    filter_ = text.toLower().split(QLatin1Char(' '), Qt::SkipEmptyParts);
+    beginResetModel();
+    choose();
+    order();
+    endResetModel();
+}
+
+void FeatureModel::choose() {
+    rows_.clear();
+    for (const Row& r : all_)
+        if (passes(r)) rows_.push_back(r);
+}
+
+bool FeatureModel::passes(const Row& r) const {
+    for (const QString& word : filter_) {
+        const auto at = std::max(word.indexOf(QLatin1Char('<')), word.indexOf(QLatin1Char('>')));
+        if (at > 0) {
+            bool number = false;
+            const double limit = word.mid(at + 1).toDouble(&number);
+            const QString column = word.left(at);
+            const double value = column == "length"     ? r.length
+                                 : column == "residual" ? r.mean
+                                 : column == "worst"    ? r.worst
+                                 : column == "quality"  ? r.quality
+                                 : column == "drift"    ? r.drift
+                                 : column == "cover"    ? r.cover * 100
+                                                        : -2;
+            if (!number || value == -2) continue;  // not typed to its end yet
+            // What was not solved has no residual to compare.
+            if (value == -1 || !(word[at] == QLatin1Char('<') ? value < limit : value > limit)) return false;
+        } else if (word == "by:hand") {
+            if (!r.byHand) return false;
+        } else if (word == "aside") {
+            if (!r.aside) return false;
+        } else if (word == "used") {
+            if (r.aside || !r.note.isEmpty()) return false;
+        } else if (!r.name.toLower().contains(word) && !r.note.toLower().contains(word)) {
+            return false;
+        }
+    }
+    return true;
 }
 
 void FeatureModel::order() {
@@ -63,6 +129,9 @@ void FeatureModel::order() {
             case mean: return r.mean;
             case worst: return r.worst;
             case quality: return r.quality;
+            case drift: return r.drift;
+            case cover: return r.cover;
+            case mover: return r.mover;
             default: return r.id;
         }
     };
@@ -95,9 +164,12 @@ QVariant FeatureModel::headerData(int section, Qt::Orientation orientation, int 
                                   QT_TR_NOOP("Feature"),
                                   QT_TR_NOOP("Frames"),
                                   QT_TR_NOOP("Length"),
-                                  QT_TR_NOOP("Mean px"),
+                                  QT_TR_NOOP("Residual"),
                                   QT_TR_NOOP("Worst px"),
                                   QT_TR_NOOP("Quality"),
+                                  QT_TR_NOOP("Drift"),
+                                  QT_TR_NOOP("Cover"),
+                                  QT_TR_NOOP("Mover"),
                                   QT_TR_NOOP("Note")};
     return *names[section] ? tr(names[section]) : QString();
 }
@@ -114,6 +186,9 @@ QVariant FeatureModel::data(const QModelIndex& index, int role) const {
             case mean: return r.mean < 0 ? QString("–") : QString::number(r.mean, 'f', 2);
             case worst: return r.worst < 0 ? QString("–") : tr("%1 at %2").arg(r.worst, 0, 'f', 2).arg(r.worstFrame);
             case quality: return QString::number(r.quality, 'f', 3);
+            case drift: return QString::number(r.drift, 'f', 2);
+            case cover: return tr("%1 %").arg(r.cover * 100, 0, 'f', 0);
+            case mover: return r.mover == 0 ? tr("scene") : QString::number(r.mover);
             case note: return r.note;
             default: return {};
         }

@@ -10,7 +10,7 @@ namespace va {
 class FeatureModel : public QAbstractTableModel {
     Q_OBJECT
   public:
-    enum Column { state, name, frames, length, mean, worst, quality, note, columns };
+    enum Column { state, name, frames, length, mean, worst, quality, drift, cover, mover, note, columns };
     explicit FeatureModel(Document& document, QObject* parent = nullptr);
     [[nodiscard]] int rowCount(const QModelIndex& parent = {}) const override {
         return parent.isValid() ? 0 : int(rows_.size());
@@ -24,18 +24,25 @@ class FeatureModel : public QAbstractTableModel {
     [[nodiscard]] int pathAt(int row) const { return rows_[size_t(row)].id; }
     [[nodiscard]] int rowOf(int pathId) const;
     [[nodiscard]] int setAsideCount() const { return aside_; }
+    /// Shows the rows that all words agree with: parts of name or note, or comparisons of a column with a number
+    /// (length, residual, worst, quality, drift, cover; < or >), "by:hand", "aside", "used".
+    void setFilter(const QString& text);
 
   private:
     struct Row {
         int id = 0, first = 0, last = 0, length = 0, worstFrame = 0;
-        double mean = -1, worst = -1, quality = 0;
+        double mean = -1, worst = -1, quality = 0, drift = 0, cover = 0;
+        int mover = 0;
         bool byHand = false, aside = false;
         QString name, note;
     };
     void rebuild();
     void order();
     Document& document_;
-    std::vector<Row> rows_;
+    [[nodiscard]] bool passes(const Row& row) const;
+    void choose();
+    std::vector<Row> all_, rows_;
+    QStringList filter_;
     int aside_ = 0, sortColumn_ = mean;
     Qt::SortOrder sortOrder_ = Qt::DescendingOrder;
     const void *paths_ = nullptr, *solve_ = nullptr;

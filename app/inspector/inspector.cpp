@@ -16,87 +16,8 @@
 
 namespace va {
 
-/// One step's page: rows are added from the top.
-class Inspector::Page : public QWidget {
-  public:
-    explicit Page(const QString& title) : layout_(new QVBoxLayout(this)) {
-        setObjectName("page");
-        layout_->setContentsMargins(12, 8, 10, 12);
-        layout_->setSpacing(2);
-        auto* label = new QLabel(title);
-        label->setObjectName("title");
-        layout_->addWidget(label);
-        layout_->addStretch();
-    }
-    void caption(const QString& text) {
-        auto* label = new QLabel(text);
-        label->setObjectName("caption");
-        label->setContentsMargins(0, 10, 0, 2);
-        insert(label);
-    }
-    void row(const QString& name, QWidget* value, const QString& unit = {}) {
-        auto* box = new QWidget;
-        auto* line = new QHBoxLayout(box);
-        line->setContentsMargins(0, 0, 0, 0);
-        line->setSpacing(5);
-        auto* label = new QLabel(name);
-        label->setBuddy(value);
-        value->setAccessibleName(name);
-        line->addWidget(label);
-        line->addStretch();
-        line->addWidget(value);
-        auto* after = new QLabel(unit);
-        after->setObjectName("quiet");
-        after->setFixedWidth(unit.isEmpty() ? 0 : 24);
-        line->addWidget(after);
-        box->setMinimumHeight(24);
-        insert(box);
-    }
-    QLabel* read(const QString& name, const QString& unit = {}) {
-        auto* label = new QLabel;
-        label->setTextInteractionFlags(Qt::TextSelectableByMouse);
-        label->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-        row(name, label, unit);
-        return label;
-    }
-    NumberField* number(const QString& name, int decimals, const QString& unit) {
-        auto* field = new NumberField(decimals);
-        row(name, field, unit);
-        return field;
-    }
-    void buttons(const QList<QAction*>& actions) {
-        auto* box = new QWidget;
-        auto* line = new QHBoxLayout(box);
-        line->setContentsMargins(0, 4, 0, 2);
-        line->setSpacing(6);
-        for (QAction* action : actions) {
-            auto* button = new QPushButton(action->iconText());
-            button->setToolTip(action->toolTip());
-            button->setEnabled(action->isEnabled());
-            button->setObjectName(action->objectName() + "Button");
-            connect(button, &QPushButton::clicked, action, &QAction::trigger);
-            connect(action, &QAction::changed, button, [=] { button->setEnabled(action->isEnabled()); });
-            line->addWidget(button);
-        }
-        line->addStretch();
-        insert(box);
-    }
-    QLabel* note() {
-        auto* label = new QLabel;
-        label->setObjectName("quiet");
-        label->setWordWrap(true);
-        label->setContentsMargins(0, 6, 0, 0);
-        insert(label);
-        return label;
-    }
-    void insert(QWidget* widget) { layout_->insertWidget(layout_->count() - 1, widget); }
-
-  private:
-    QVBoxLayout* layout_;
-};
-
-Inspector::Inspector(Document& document, const QMap<QString, QAction*>& actions, QWidget* parent)
-    : QScrollArea(parent), document_(document), stack_(new QStackedWidget) {
+Inspector::Inspector(Document& document, FeatureEdits& edits, const QMap<QString, QAction*>& actions, QWidget* parent)
+    : QScrollArea(parent), document_(document), edits_(edits), stack_(new QStackedWidget) {
     setObjectName("inspector");
     setFixedWidth(248);
     setWidgetResizable(true);
@@ -128,7 +49,7 @@ void Inspector::refresh() {
     if (page < refreshers_.size()) refreshers_[page]();
 }
 
-Inspector::Page* Inspector::addPage(const QString& title) {
+Page* Inspector::addPage(const QString& title) {
     auto* page = new Page(title);
     stack_->addWidget(page);
     return page;
@@ -313,47 +234,9 @@ void Inspector::buildLens() {
 }
 
 void Inspector::buildFeatures(const QMap<QString, QAction*>& actions) {
-    Page* page = addPage(tr("Features"));
-    page->buttons({actions["follow"]});
-    page->caption(tr("Paths"));
-    QLabel* all = page->read(tr("In use"));
-    QLabel* aside = page->read(tr("Set aside"));
-    QLabel* here = page->read(tr("In this frame"));
-    page->caption(tr("Selection"));
-    QLabel* count = page->read(tr("Paths"));
-    QLabel* frames = page->read(tr("Frames"));
-    QLabel* error = page->read(tr("Error"), tr("px"));
-    QLabel* why = page->note();
-    page->buttons({actions["setAside"], actions["bringBack"]});
-    refreshers_.push_back([=, this] {
-        const Shot& s = document_.shot();
-        int used = 0, off = 0, now = 0;
-        for (const Path& p : *s.paths) {
-            (p.setAside ? off : used)++;
-            now += !p.setAside && p.at(document_.frame()) != nullptr;
-        }
-        all->setText(QString::number(used));
-        aside->setText(QString::number(off));
-        here->setText(QString::number(now));
-        const auto& chosen = document_.selectedPaths();
-        count->setText(QString::number(chosen.size()));
-        const Path* one = chosen.size() == 1 ? s.path(*chosen.begin()) : nullptr;
-        frames->setText(one ? tr("%1–%2").arg(one->frames().first).arg(one->frames().last) : QString("–"));
-        error->setText("–");
-        why->clear();
-        if (!one) return;
-        for (const SolvedPoint& p : s.solve->points)
-            if (p.pathId == one->id)
-                error->setText(
-                    tr("%1, worst %2 at %3").arg(p.rmsPx, 0, 'f', 2).arg(p.worstPx, 0, 'f', 2).arg(p.worstFrame));
-        QStringList notes;
-        if (one->setAside) notes << tr("Set aside: %1.").arg(QString::fromStdString(one->setAsideReason));
-        for (const SolveOutlier& o : s.solve->outliers)
-            if (o.pathId == one->id)
-                notes << (o.whole ? tr("Not used by the solve: %1.") : tr("Partly not used by the solve: %1."))
-                             .arg(QString::fromStdString(o.reason));
-        why->setText(notes.join(' '));
-    });
+    features_ = new FeaturesPage(document_, edits_, actions);
+    stack_->addWidget(features_);
+    refreshers_.push_back([this] { features_->refresh(); });
 }
 
 void Inspector::buildSolve(const QMap<QString, QAction*>& actions) {

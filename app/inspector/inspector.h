@@ -7,7 +7,9 @@
 #include <QStackedWidget>
 
 #include "document/document.h"
+#include "inspector/features_page.h"
 #include "inspector/number_field.h"
+#include "inspector/page.h"
 #include "workflow/verdict.h"
 
 namespace va {
@@ -17,11 +19,12 @@ class Inspector : public QScrollArea {
     Q_OBJECT
   public:
     /// `actions` by name, for the buttons of a page.
-    Inspector(Document& document, const QMap<QString, QAction*>& actions, QWidget* parent = nullptr);
+    Inspector(Document& document, FeatureEdits& edits, const QMap<QString, QAction*>& actions,
+              QWidget* parent = nullptr);
     void showStep(Step step);
+    [[nodiscard]] FeaturesPage& features() { return *features_; }
 
   private:
-    class Page;
     Page* addPage(const QString& title);
     void buildPlate(const QMap<QString, QAction*>& actions);
     void buildLens();
@@ -37,6 +40,8 @@ class Inspector : public QScrollArea {
     void refresh();
 
     Document& document_;
+    FeatureEdits& edits_;
+    FeaturesPage* features_ = nullptr;
     QStackedWidget* stack_;
     std::vector<std::function<void()>> refreshers_;  ///< one a page, in the order of the steps
 };

@@ -33,6 +33,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     resize(1280, 800);
     makeActions();
     makeGroundActions();
+    makeFeatureActions();
     makeLayout();
     makeMenus();
     connect(&document_, &Document::shotChanged, this, &MainWindow::refresh);
@@ -141,6 +142,9 @@ void MainWindow::makeActions() {
     };
     tool("selectTool", tr("Select"), {}, Qt::Key_S, "mouse-pointer-2", PlateTool::select)->setChecked(true);
     tool("lassoTool", tr("Select with a lasso"), {}, Qt::Key_L, "lasso", PlateTool::lasso);
+    tool("handTool", tr("Place and mend features by hand"), tr("By hand"), Qt::Key_H, "crosshair", PlateTool::hand);
+    tool("maskTool", tr("Draw and shape masks"), tr("Mask"), Qt::Key_M, "pen-tool", PlateTool::mask);
+    tool("patchTool", tr("Draw and correct flat patches"), tr("Patch"), Qt::Key_P, "frame", PlateTool::patch);
     tool("boxTool", tr("Place a test box on the ground"), tr("Place box"), Qt::Key_B, "box", PlateTool::placeBox);
 
     auto* modes = new QActionGroup(this);
@@ -262,16 +266,28 @@ void MainWindow::makeMenus() {
     fill(file, {"open"});
     recent_ = file->addMenu(tr("Recent"));
     connect(recent_, &QMenu::aboutToShow, this, &MainWindow::fillRecent);
-    fill(file, {"save", "saveAs", "", "locate", "", "quit"});
+    fill(file, {"save", "saveAs", "", "readPaths", "writePaths", "writePatch", "", "locate", "", "quit"});
     fill(menuBar()->addMenu(tr("&Edit")),
          {"undo", "redo", "", "selectAll", "setAside", "bringBack", "", "removeThing", "", "search"});
-    fill(menuBar()->addMenu(tr("&Shot")), {"match", "follow", "solve", "cancel", "", "setIn", "setOut"});
+    fill(menuBar()->addMenu(tr("&Shot")),
+         {"match", "follow", "solve", "cancel", "", "setIn", "setOut", "keepBeforeCut", "keepAfterCut"});
+    fill(menuBar()->addMenu(tr("Fea&tures")), {"handTool",       "followForward",
+                                               "followBackward", "followOneForward",
+                                               "followOneBack",  "newReference",
+                                               "reanchor",       "carryAlong",
+                                               "guidedFollow",   "",
+                                               "maskTool",       "suggestMasks",
+                                               "removeMask",     "chooseMatte",
+                                               "clearMatte",     "",
+                                               "patchTool",      "patchBoth",
+                                               "patchForward",   "patchBackward",
+                                               "removePatch"});
     fill(menuBar()->addMenu(tr("&Ground")), {"level", "autoLevel", "origin", "zAlong", "scale"});
     fill(menuBar()->addMenu(tr("&Layout")), {"boxTool", "anchor"});
     fill(menuBar()->addMenu(tr("&Play")), {"play", "stepBack", "stepForward", "first", "last"});
     fill(menuBar()->addMenu(tr("&View")),
-         {"selectTool", "lassoTool", "", "plateOnly", "both", "sceneOnly", "", "fit", "fullSize", "frameScene", "",
-          "orbit", "top", "side", "lensView", "", "drawer", "theme"});
+         {"selectTool", "lassoTool", "", "plateOnly", "both", "sceneOnly", "", "fit", "fullSize", "holdStill",
+          "frameScene", "", "orbit", "top", "side", "lensView", "", "drawer", "theme"});
     fill(menuBar()->addMenu(tr("S&tep")),
          {"stepPlate", "stepLens", "stepFeatures", "stepSolve", "stepGround", "stepLayout", "stepProof", "stepExport"});
 }
@@ -327,10 +343,13 @@ void MainWindow::makeLayout() {
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(0);
     route_ = new Route(document_);
-    plate_ = new PlateView(document_, {actions_["selectTool"], actions_["lassoTool"], actions_["boxTool"]});
+    plate_ = new PlateView(document_, edits_,
+                           {actions_["selectTool"], actions_["lassoTool"], actions_["handTool"], actions_["maskTool"],
+                            actions_["patchTool"], actions_["boxTool"]});
     scene_ = new SceneView(document_, plate_->canvas(),
                            {actions_["orbit"], actions_["top"], actions_["side"], actions_["lensView"]});
-    inspector_ = new Inspector(document_, actions_);
+    inspector_ = new Inspector(document_, edits_, actions_);
+    inspector_->features().setCanvas(&plate_->canvas());
     views_ = new QSplitter(Qt::Horizontal);
     views_->addWidget(plate_);
     views_->addWidget(scene_);
@@ -342,7 +361,7 @@ void MainWindow::makeLayout() {
     strip_ = new Strip(
         document_, plate_->canvas(),
         {actions_["first"], actions_["stepBack"], actions_["play"], actions_["stepForward"], actions_["last"]});
-    drawer_ = new Drawer(document_);
+    drawer_ = new Drawer(document_, edits_);
     auto* lower = new QWidget;
     auto* lowerLayout = new QVBoxLayout(lower);
     lowerLayout->setContentsMargins(0, 0, 0, 0);
@@ -361,10 +380,14 @@ void MainWindow::makeLayout() {
     connect(route_, &Route::stepChosen, inspector_, &Inspector::showStep);
     connect(plate_, &PlateView::locateAsked, this, &MainWindow::locateFootage);
     connect(&plate_->canvas(), &PlateCanvas::toolChanged, this, [this] {
-        static const QMap<PlateTool, QString> names{
-            {PlateTool::select, "selectTool"}, {PlateTool::lasso, "lassoTool"}, {PlateTool::placeBox, "boxTool"}};
+        static const QMap<PlateTool, QString> names{{PlateTool::select, "selectTool"}, {PlateTool::lasso, "lassoTool"},
+                                                    {PlateTool::placeBox, "boxTool"},  {PlateTool::hand, "handTool"},
+                                                    {PlateTool::mask, "maskTool"},     {PlateTool::patch, "patchTool"}};
         actions_[names[plate_->canvas().tool()]]->setChecked(true);
         scene_->canvas().setLassoing(plate_->canvas().tool() == PlateTool::lasso);
+        // These tools' numbers stand on the page of features.
+        const PlateTool t = plate_->canvas().tool();
+        if (t == PlateTool::hand || t == PlateTool::mask || t == PlateTool::patch) route_->setCurrent(Step::features);
     });
     connect(strip_, &Strip::playingChanged, this,
             [this](bool playing) { actions_["play"]->setIcon(icon(playing ? "pause" : "play")); });
@@ -402,6 +425,7 @@ void MainWindow::refreshJob() {
     actions_["match"]->setEnabled(match_->isEnabled());
     actions_["solve"]->setEnabled(match_->isEnabled());
     actions_["cancel"]->setEnabled(running);
+    refreshFeatureActions();
     if (!running) return;
     QString text = p.stage.empty() ? tr("Starting") : QString::fromStdString(p.stage);
     if (p.total > 0) text += tr(" · frame %1/%2").arg(std::min(p.done, p.total)).arg(p.total);

@@ -9,6 +9,7 @@
 #include <QSplitter>
 
 #include "document/document.h"
+#include "document/feature_edits.h"
 
 namespace va {
 
@@ -27,6 +28,7 @@ class MainWindow : public QMainWindow {
     ~MainWindow() override;
 
     [[nodiscard]] Document& document() { return document_; }
+    [[nodiscard]] FeatureEdits& edits() { return edits_; }
     [[nodiscard]] QAction* action(const QString& name) const { return actions_.value(name); }
     /// Opens a plate or a project, by its ending. Troubles are shown, not thrown.
     bool openPath(const QString& path);
@@ -42,6 +44,8 @@ class MainWindow : public QMainWindow {
                  const QString& iconName, const std::function<void()>& run);
     void makeActions();
     void makeGroundActions();
+    void makeFeatureActions();
+    void refreshFeatureActions();
     void makeMenus();
     QWidget* makeBar();
     void makeLayout();
@@ -60,6 +64,7 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] std::vector<int> selectionInOrder() const;
 
     Document document_;
+    FeatureEdits edits_{document_};
     QMap<QString, QAction*> actions_;
     QStringList order_;
     std::vector<int> pickOrder_;  ///< selected paths in the order of picking: "from" before "to"

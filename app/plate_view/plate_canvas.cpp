@@ -8,11 +8,18 @@
 #include <cmath>
 
 #include "drawing/scene_drawing.h"
+#include "plate_view/hand_tool.h"
+#include "plate_view/mask_tool.h"
+#include "plate_view/patch_tool.h"
 #include "style/theme.h"
 
 namespace va {
 
-PlateCanvas::PlateCanvas(Document& document, QWidget* parent) : QWidget(parent), document_(document) {
+PlateCanvas::PlateCanvas(Document& document, FeatureEdits& edits, QWidget* parent)
+    : QWidget(parent), document_(document), edits_(edits) {
+    tools_[PlateTool::hand] = std::make_unique<HandTool>(*this, document_, edits_);
+    tools_[PlateTool::mask] = std::make_unique<MaskTool>(*this, document_, edits_);
+    tools_[PlateTool::patch] = std::make_unique<PatchTool>(*this, document_, edits_);
     setObjectName("plateCanvas");
     setAccessibleName(tr("Plate view"));
     setMinimumSize(240, 160);
@@ -27,6 +34,7 @@ PlateCanvas::PlateCanvas(Document& document, QWidget* parent) : QWidget(parent),
     connect(&document_, &Document::selectionChanged, this, qOverload<>(&QWidget::update));
     connect(&document_, &Document::frameChanged, this, [this](int frame) {
         if (cache_) cache_->setFocus(frame, direction_, document_.shot().range);
+        centreOnSelected();
         update();
     });
 }
@@ -82,8 +90,31 @@ bool PlateCanvas::pictureReady(int frame) const {
 
 void PlateCanvas::setPlayDirection(int direction) { direction_ = direction; }
 
+CanvasTool* PlateCanvas::active() const {
+    const auto at = tools_.find(tool_);
+    return at != tools_.end() ? at->second.get() : nullptr;
+}
+
+void PlateCanvas::setLook(const PathLook& look) {
+    look_ = look;
+    if (look_.centred) centreOnSelected();
+    Q_EMIT lookChanged();
+    update();
+}
+
+void PlateCanvas::centreOnSelected() {
+    if (!look_.centred) return;
+    const Path* path = edits_.current();
+    const PathPoint* p = path ? path->at(document_.frame()) : nullptr;
+    if (!p) return;
+    fitted_ = false;
+    origin_ += QPointF(width() / 2.0, height() / 2.0) - fromPixel(p->x, p->y);
+}
+
 void PlateCanvas::setTool(PlateTool tool) {
+    if (CanvasTool* before = active(); before && tool != tool_) before->leave();
     tool_ = tool;
+    update();
     setCursor(tool == PlateTool::select ? Qt::ArrowCursor : Qt::CrossCursor);
     Q_EMIT toolChanged();
 }
@@ -166,14 +197,33 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setClipRect(target);
     drawThings(painter);
+    drawMasks(painter, *this, document_, edits_);
+    drawPatches(painter, *this, document_);
     drawPaths(painter);
     painter.setClipping(false);
+    if (CanvasTool* tool = active()) tool->paint(painter);
     if (lassoing_ && lasso_.size() > 1) {
         painter.setPen(QPen(theme.accent, 1.2, Qt::DashLine));
         painter.setBrush(QColor(theme.accent.red(), theme.accent.green(), theme.accent.blue(), 30));
         painter.drawPolygon(lasso_);
     }
     drawLegend(painter);
+    drawHint(painter);
+}
+
+void PlateCanvas::drawHint(QPainter& painter) {
+    const CanvasTool* tool = active();
+    if (!tool) return;
+    painter.setFont(captionFont());
+    const QString text = tool->hint();
+    const int wide = std::min(width() - 250, painter.fontMetrics().horizontalAdvance(text) + 20);
+    const QRect box(10, height() - 28, std::max(120, wide), 20);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QColor(20, 21, 22, 190));
+    painter.drawRoundedRect(box, 4, 4);
+    painter.setPen(QColor("#d6d8da"));
+    painter.drawText(box.adjusted(10, 0, -6, 0), Qt::AlignVCenter | Qt::AlignLeft,
+                     painter.fontMetrics().elidedText(text, Qt::ElideRight, box.width() - 16));
 }
 
 void PlateCanvas::drawEmpty(QPainter& painter, const QString& sentence) {
@@ -196,14 +246,19 @@ void PlateCanvas::drawPaths(QPainter& painter) {
     std::optional<View> view;
     if (camera && shot.solve->motion == Motion::free) view = viewFromPose(*camera);
     const Theme& theme = Theme::current();
-    constexpr int tail = 10;
-    for (const Seen& seen : byFrame_[size_t(frame - shot.plate.frames.first)]) {
+    const int tail = look_.tail;
+    // Thousands of paths: antialiased tails are most of the cost, and can't be told apart then anyway.
+    const auto& seenHere = byFrame_[size_t(frame - shot.plate.frames.first)];
+    const bool crowded = seenHere.size() > 1500;
+    painter.setRenderHint(QPainter::Antialiasing, !crowded);
+    for (const Seen& seen : seenHere) {
         const Path& path = (*shot.paths)[size_t(seen.path)];
         const PathPoint& p = path.points[size_t(seen.point)];
         const QPointF at = fromPixel(p.x, p.y);
         if (!rect().adjusted(-40, -40, 40, 40).contains(at.toPoint())) continue;
         const bool selected = document_.selectedPaths().contains(path.id);
-        if (path.setAside && !selected) {
+        if ((path.setAside || !p.counts()) && !selected) {
+            if (!look_.asideShown) continue;
             painter.setPen(Qt::NoPen);
             painter.setBrush(QColor(255, 255, 255, 90));
             painter.drawEllipse(at, 1.5, 1.5);
@@ -220,18 +275,27 @@ void PlateCanvas::drawPaths(QPainter& painter) {
         } else {
             colour = Qt::white;
         }
-        QPointF last = at;
-        for (int k = 1; k <= tail && seen.point - k >= 0; ++k) {
-            const PathPoint& before = path.points[size_t(seen.point - k)];
-            const QPointF there = fromPixel(before.x, before.y);
-            QColor fading = selected ? theme.accent : QColor(230, 232, 233);
-            fading.setAlpha(170 * (tail - k) / tail);
-            painter.setPen(QPen(fading, 1));
-            painter.drawLine(last, there);
-            last = there;
+        // A fading tail: three strokes of falling strength instead of one a frame.
+        const QColor tailColour = selected ? theme.accent : QColor(230, 232, 233);
+        const int back = std::min(tail, seen.point), third = std::max(1, (back + 2) / 3);
+        for (int from = 0, shade = 0; from < back; from += third, ++shade) {
+            QPolygonF line;
+            for (int k = from; k <= std::min(back, from + third); ++k) {
+                const PathPoint& before = path.points[size_t(seen.point - k)];
+                line << fromPixel(before.x, before.y);
+            }
+            QColor fading = tailColour;
+            fading.setAlpha(170 - 60 * shade);
+            painter.setPen(QPen(fading, crowded ? 0 : 1));
+            painter.drawPolyline(line);
         }
-        const double r = selected ? 5 : 3.2;
+        const double r = selected ? look_.markSize + 1.8 : look_.markSize;
         painter.setBrush(Qt::NoBrush);
+        if (crowded && !selected) {
+            painter.setPen(QPen(colour, 0));
+            painter.drawRect(QRectF(at.x() - 2, at.y() - 2, 4, 4));
+            continue;
+        }
         painter.setPen(QPen(QColor(0, 0, 0, 130), 3.2));
         const auto ring = [&] {
             if (path.origin == PathOrigin::byHand)
@@ -242,7 +306,13 @@ void PlateCanvas::drawPaths(QPainter& painter) {
         ring();
         painter.setPen(QPen(selected ? theme.accent : colour, selected ? 2 : 1.5));
         ring();
+        if (document_.previewed().contains(path.id)) {
+            // About to be set aside: struck through.
+            painter.setPen(QPen(theme.look, 1.6));
+            painter.drawLine(at + QPointF(-r - 3, r + 3), at + QPointF(r + 3, -r - 3));
+        }
     }
+    painter.setRenderHint(QPainter::Antialiasing);
 }
 
 void PlateCanvas::drawThings(QPainter& painter) {
@@ -308,6 +378,23 @@ std::optional<Eigen::Vector3d> PlateCanvas::groundAt(const QPointF& at) const {
     return hit;
 }
 
+bool PlateCanvas::event(QEvent* event) {
+    // Keys that the tool in hand wants come here instead of to the action that has them.
+    if (event->type() == QEvent::ShortcutOverride && active() && active()->wantsKey(*static_cast<QKeyEvent*>(event))) {
+        event->accept();
+        return true;
+    }
+    return QWidget::event(event);
+}
+
+void PlateCanvas::keyPressEvent(QKeyEvent* event) {
+    if (!active() || !active()->key(event)) QWidget::keyPressEvent(event);
+}
+
+void PlateCanvas::mouseDoubleClickEvent(QMouseEvent* event) {
+    if (!active() || !active()->doubleClick(event)) mousePressEvent(event);
+}
+
 void PlateCanvas::mousePressEvent(QMouseEvent* event) {
     pressed_ = dragFrom_ = event->position();
     if (event->button() == Qt::MiddleButton ||
@@ -316,6 +403,7 @@ void PlateCanvas::mousePressEvent(QMouseEvent* event) {
         setCursor(Qt::ClosedHandCursor);
         return;
     }
+    if (active() && active()->press(event)) return;
     if (event->button() != Qt::LeftButton) return;
     if (tool_ == PlateTool::placeBox) {
         if (const auto place = groundAt(event->position())) {
@@ -350,6 +438,7 @@ void PlateCanvas::mousePressEvent(QMouseEvent* event) {
 }
 
 void PlateCanvas::mouseMoveEvent(QMouseEvent* event) {
+    if (!panning_ && active() && active()->move(event)) return;
     if (panning_) {
         origin_ += event->position() - dragFrom_;
         dragFrom_ = event->position();
@@ -367,7 +456,9 @@ void PlateCanvas::mouseMoveEvent(QMouseEvent* event) {
 void PlateCanvas::mouseReleaseEvent(QMouseEvent* event) {
     if (panning_) {
         panning_ = false;
-        setTool(tool_);
+        setCursor(tool_ == PlateTool::select ? Qt::ArrowCursor : Qt::CrossCursor);
+    } else if (active() && active()->release(event)) {
+        return;
     } else if (lassoing_) {
         lassoing_ = false;
         QSet<int> inside;

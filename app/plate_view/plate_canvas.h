@@ -7,17 +7,26 @@
 
 #include "document/document.h"
 #include "media/frame_cache.h"
+#include "plate_view/canvas_tool.h"
 
 namespace va {
 
-enum class PlateTool { select, lasso, placeBox };
+enum class PlateTool { select, lasso, placeBox, hand, mask, patch };
+
+/// How paths are drawn.
+struct PathLook {
+    double markSize = 3.2;   ///< screen px, radius of a ring
+    int tail = 10;           ///< frames
+    bool asideShown = true;  ///< paths set aside as faint dots
+    bool centred = false;    ///< the picture is shifted so that the selected path stands still in the middle
+};
 
 /// The plate with what was found on it. Draws with QPainter: in software that is several times faster than a GL
 /// texture.
 class PlateCanvas : public QWidget {
     Q_OBJECT
   public:
-    PlateCanvas(Document& document, QWidget* parent = nullptr);
+    PlateCanvas(Document& document, FeatureEdits& edits, QWidget* parent = nullptr);
     ~PlateCanvas() override;
 
     void setTool(PlateTool tool);
@@ -34,10 +43,15 @@ class PlateCanvas : public QWidget {
     /// The world's ground (height 0) under a widget position, in the current frame.
     [[nodiscard]] std::optional<Eigen::Vector3d> groundAt(const QPointF& at) const;
     [[nodiscard]] FrameCache* cache() const { return cache_.get(); }
+    [[nodiscard]] const PathLook& look() const { return look_; }
+    void setLook(const PathLook& look);
+    /// Id of the path under a widget position in the current frame, or 0.
+    [[nodiscard]] int pathAt(const QPointF& at) const;
 
   Q_SIGNALS:
     void zoomChanged();
     void toolChanged();
+    void lookChanged();
     void frameArrived(int frame);
 
   protected:
@@ -47,6 +61,9 @@ class PlateCanvas : public QWidget {
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    bool event(QEvent* event) override;
 
   private:
     struct Seen {
@@ -57,12 +74,17 @@ class PlateCanvas : public QWidget {
     void drawPaths(QPainter& painter);
     void drawThings(QPainter& painter);
     void drawLegend(QPainter& painter);
+    void drawHint(QPainter& painter);
+    void centreOnSelected();
     void drawEmpty(QPainter& painter, const QString& sentence);
-    [[nodiscard]] int pathAt(const QPointF& at) const;
     [[nodiscard]] int thingAt(const QPointF& at) const;
     [[nodiscard]] std::function<std::optional<QPointF>(const Eigen::Vector3d&)> projector(CameraPose& pose) const;
 
     Document& document_;
+    FeatureEdits& edits_;
+    std::map<PlateTool, std::unique_ptr<CanvasTool>> tools_;
+    [[nodiscard]] CanvasTool* active() const;
+    PathLook look_;
     std::unique_ptr<FrameCache> cache_;
     std::vector<std::vector<Seen>> byFrame_;
     const void* indexed_ = nullptr;

@@ -10,8 +10,8 @@
 
 namespace va {
 
-PlateView::PlateView(Document& document, const QList<QAction*>& tools, QWidget* parent)
-    : QFrame(parent), canvas_(new PlateCanvas(document, this)) {
+PlateView::PlateView(Document& document, FeatureEdits& edits, const QList<QAction*>& tools, QWidget* parent)
+    : QFrame(parent), canvas_(new PlateCanvas(document, edits, this)) {
     setObjectName("plateView");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);

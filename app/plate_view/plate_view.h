@@ -11,7 +11,7 @@ namespace va {
 class PlateView : public QFrame {
     Q_OBJECT
   public:
-    PlateView(Document& document, const QList<QAction*>& tools, QWidget* parent = nullptr);
+    PlateView(Document& document, FeatureEdits& edits, const QList<QAction*>& tools, QWidget* parent = nullptr);
     [[nodiscard]] PlateCanvas& canvas() { return *canvas_; }
 
   Q_SIGNALS:

@@ -25,6 +25,7 @@ Lanes::Lanes(Document& document, QWidget* parent) : QWidget(parent), document_(d
     setAccessibleName(tr("Strip: cover, error and parallax over the frames"));
     setMinimumHeight(96);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+    connect(&document_, &Document::selectionChanged, this, qOverload<>(&QWidget::update));
     connect(&document_, &Document::shotChanged, this, [this] {
         cover_ = coverOf(document_.shot());
         update();
@@ -98,6 +99,29 @@ void Lanes::paintEvent(QPaintEvent*) {
         painter.setPen(QPen(theme.textQuiet, 1.2));
         painter.drawPolyline(line);
     }
+    // Keys of what is selected stand as small diamonds at the foot, what is odd about the plate as a line all over.
+    painter.setRenderHint(QPainter::Antialiasing);
+    const auto key = [&](int frame) {
+        const double x = xOf(frame), y = height() - 5;
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(theme.accent);
+        painter.drawPolygon(QPolygonF({QPointF(x, y - 4), QPointF(x + 4, y), QPointF(x, y + 4), QPointF(x - 4, y)}));
+    };
+    if (const MaskShape* m = shot.mask(document_.selectedMask()))
+        for (const MaskKey& k : m->keys) key(k.frame);
+    if (const FlatPatch* p = shot.patch(document_.selectedPatch())) {
+        key(p->referenceFrame);
+        for (const auto& [frame, by] : p->corrections) key(frame);
+    }
+    for (int id : document_.selectedPaths())
+        if (const Path* p = shot.path(id); p && p->origin == PathOrigin::byHand)
+            for (const PathPoint& q : p->points)
+                if (q.origin == PointOrigin::byHand) key(q.frame);
+    for (int cut : shot.findings.cuts) {
+        painter.setPen(QPen(theme.look, 1.4, Qt::DashLine));
+        painter.drawLine(QPointF(xOf(cut - 0.5), 10), QPointF(xOf(cut - 0.5), height()));
+    }
+    painter.setRenderHint(QPainter::Antialiasing, false);
     painter.setPen(Qt::NoPen);
     painter.setBrush(theme.textSoft);
     painter.drawPolygon(QPolygonF({QPointF(left, 0), QPointF(left + 7, 0), QPointF(left, 9)}));

@@ -180,98 +180,106 @@ std::optional<FlatReference::Result> FlatReference::registerIn(const Luma& pictu
                                                                const UseFn& use) const {
     if (!usable() || !start.allFinite()) return std::nullopt;
     const Pyramid pyramid(picture, pyramidLevels_);
-    const Map denormalise = normalise_.inverse();
     Result result{start / start(2, 2), 0, 0};
     for (const Level& level : levels_) {
         if (level.level >= pyramid.levels()) continue;
-        const Luma& l = pyramid.level(level.level);
-        const float size = float(1 << level.level);
-        const Eigen::Index n = level.texture.size();
-        Eigen::VectorXf samples(n), weight(n), left(n);
-        std::vector<float> blockWeight(size_t(level.blocks), 1);
-        const bool finest = level.level == 0;
-        for (int i = 0; i < (finest ? 14 : 20); ++i) {
-            const Eigen::Matrix3f m = result.map.cast<float>();
-            Eigen::Index inside = 0;
+        // A coarse level that runs away (few pixels, half of them hidden) is passed over; the finest has to hold.
+        if (auto better = refine(level, pyramid.level(level.level), result.map, use)) result = *better;
+        else if (level.level == 0) return std::nullopt;
+    }
+    return result;
+}
+
+std::optional<FlatReference::Result> FlatReference::refine(const Level& level, const Luma& l, const Map& start,
+                                                           const UseFn& use) const {
+    const Map denormalise = normalise_.inverse();
+    Result result{start, 0, 0};
+    const float size = float(1 << level.level);
+    const Eigen::Index n = level.texture.size();
+    Eigen::VectorXf samples(n), weight(n), left(n);
+    std::vector<float> blockWeight(size_t(level.blocks), 1);
+    const bool finest = level.level == 0;
+    for (int i = 0; i < (finest ? 14 : 20); ++i) {
+        const Eigen::Matrix3f m = result.map.cast<float>();
+        Eigen::Index inside = 0;
+        for (Eigen::Index k = 0; k < n; ++k) {
+            const Eigen::Vector3f q = m * level.at.col(k).homogeneous();
+            const float x = q.x() / q.z(), y = q.y() / q.z();
+            const bool there =
+                q.z() > 1e-3f && sampleCubic(l, x / size, y / size, samples(k)) && (!use || use(double(x), double(y)));
+            weight(k) = there ? 1 : 0;
+            if (!there) samples(k) = 0;
+            inside += there;
+        }
+        if (inside * 4 < n) return std::nullopt;
+        // Gain and bias by weighted regression, then a robust scale, twice: the first round is pulled by what hides
+        // the region.
+        float gain = 1, bias = 0, sigma = 0;
+        const Eigen::VectorXf there = weight;
+        for (int round = 0; round < (i == 0 ? 4 : 2); ++round) {
+            const float sw = weight.sum(), sT = weight.dot(level.texture), sI = weight.dot(samples);
+            const float cTT = weight.dot(level.texture.cwiseAbs2()) - sT * sT / sw,
+                        cTI = weight.dot(level.texture.cwiseProduct(samples)) - sT * sI / sw;
+            if (!(sw > 20) || !(cTT > 0)) return std::nullopt;
+            gain = std::clamp(cTI / cTT, 0.1f, 10.0f);
+            bias = (sI - gain * sT) / sw;
+            left = (samples.array() - bias) / gain - level.texture.array();
+            std::vector<float> lengths;
+            lengths.reserve(size_t(inside));
+            for (Eigen::Index k = 0; k < n; ++k)
+                if (there(k) > 0) lengths.push_back(std::fabs(left(k)));
+            sigma = 1.4826f * medianOf(std::move(lengths)) + 0.3f;
+            std::vector<float> sum(size_t(level.blocks), 0), count(size_t(level.blocks), 0);
             for (Eigen::Index k = 0; k < n; ++k) {
-                const Eigen::Vector3f q = m * level.at.col(k).homogeneous();
-                const float x = q.x() / q.z(), y = q.y() / q.z();
-                const bool there = q.z() > 1e-3f && sampleCubic(l, x / size, y / size, samples(k)) &&
-                                   (!use || use(double(x), double(y)));
-                weight(k) = there ? 1 : 0;
-                if (!there) samples(k) = 0;
-                inside += there;
+                weight(k) = there(k) * tukey(left(k) / (4.685f * sigma));
+                const auto b = size_t(level.block[size_t(k)]);
+                sum[b] += weight(k), count[b] += there(k);
             }
-            if (inside * 4 < n) return std::nullopt;
-            // Gain and bias by weighted regression, then a robust scale, twice: the first round is pulled by what hides
-            // the region.
-            float gain = 1, bias = 0, sigma = 0;
-            const Eigen::VectorXf there = weight;
-            for (int round = 0; round < (i == 0 ? 4 : 2); ++round) {
-                const float sw = weight.sum(), sT = weight.dot(level.texture), sI = weight.dot(samples);
-                const float cTT = weight.dot(level.texture.cwiseAbs2()) - sT * sT / sw,
-                            cTI = weight.dot(level.texture.cwiseProduct(samples)) - sT * sI / sw;
-                if (!(sw > 20) || !(cTT > 0)) return std::nullopt;
-                gain = std::clamp(cTI / cTT, 0.1f, 10.0f);
-                bias = (sI - gain * sT) / sw;
-                left = (samples.array() - bias) / gain - level.texture.array();
-                std::vector<float> lengths;
-                lengths.reserve(size_t(inside));
-                for (Eigen::Index k = 0; k < n; ++k)
-                    if (there(k) > 0) lengths.push_back(std::fabs(left(k)));
-                sigma = 1.4826f * medianOf(std::move(lengths)) + 0.3f;
-                std::vector<float> sum(size_t(level.blocks), 0), count(size_t(level.blocks), 0);
-                for (Eigen::Index k = 0; k < n; ++k) {
-                    weight(k) = there(k) * tukey(left(k) / (4.685f * sigma));
-                    const auto b = size_t(level.block[size_t(k)]);
-                    sum[b] += weight(k), count[b] += there(k);
-                }
-                std::vector<float> agree;
-                for (size_t b = 0; b < sum.size(); ++b)
-                    if (count[b] > 0) agree.push_back(sum[b] / count[b]);
-                const float usual = std::max(0.3f, medianOf(agree));
-                for (size_t b = 0; b < sum.size(); ++b) {
-                    const float share = count[b] > 0 ? sum[b] / count[b] / usual : 0;
-                    // A few large blocks say nothing of what hides a part of them.
-                    blockWeight[b] = level.blocks < 16 ? 1 : std::clamp((share - 0.45f) / 0.35f, 0.02f, 1.0f);
-                }
-                for (Eigen::Index k = 0; k < n; ++k) weight(k) *= blockWeight[size_t(level.block[size_t(k)])];
+            std::vector<float> agree;
+            for (size_t b = 0; b < sum.size(); ++b)
+                if (count[b] > 0) agree.push_back(sum[b] / count[b]);
+            const float usual = std::max(0.3f, medianOf(agree));
+            for (size_t b = 0; b < sum.size(); ++b) {
+                const float share = count[b] > 0 ? sum[b] / count[b] / usual : 0;
+                // A few large blocks say nothing of what hides a part of them.
+                blockWeight[b] = level.blocks < 16 ? 1 : std::clamp((share - 0.45f) / 0.35f, 0.02f, 1.0f);
             }
-            Eigen::Matrix<float, Eigen::Dynamic, 10> J(n, 10);
-            J.leftCols<8>() = level.descent;
-            J.col(8) = level.texture.array() - level.texture.mean();
-            J.col(9).setOnes();
-            const Eigen::Matrix<float, Eigen::Dynamic, 10> wJ = weight.asDiagonal() * J;
-            const Eigen::Matrix<double, 10, 10> normal = (J.transpose() * wJ).cast<double>();
-            const Eigen::Matrix<double, 10, 1> right = (wJ.transpose() * left).cast<double>();
-            const Eigen::LDLT<Eigen::Matrix<double, 10, 10>> chol(normal);
-            const Eigen::Matrix<double, 10, 1> d = chol.solve(right);
-            if (chol.info() != Eigen::Success || !d.allFinite()) return std::nullopt;
-            Map change;
-            change << 1 + d(0), d(1), d(2), d(3), 1 + d(4), d(5), d(6), d(7), 1;
-            Map next = result.map * denormalise * change.inverse() * normalise_;
-            next /= next(2, 2);
-            // How far the region's corners go: what "small" means for all eight values.
-            double step = 0;
-            for (const double u : {-1.0, 1.0})
-                for (const double v : {-1.0, 1.0}) {
-                    const Eigen::Vector2d p = throughMap(denormalise, {u, v});
-                    step = std::max(step, (throughMap(next, p) - throughMap(result.map, p)).norm());
-                }
-            if (!next.allFinite() || !(step < 0.5 / normalise_(0, 0))) return std::nullopt;
-            result.map = next;
-            if (step < (finest ? 0.004 : 0.05 * double(size))) break;
+            for (Eigen::Index k = 0; k < n; ++k) weight(k) *= blockWeight[size_t(level.block[size_t(k)])];
         }
-        if (finest) {
-            const float sw = weight.sum();
-            if (!(sw > 20)) return std::nullopt;
-            const float mT = weight.dot(level.texture) / sw, mI = weight.dot(samples) / sw;
-            const float cross = weight.dot(((level.texture.array() - mT) * (samples.array() - mI)).matrix());
-            const float a = weight.dot((level.texture.array() - mT).square().matrix()),
-                        b = weight.dot((samples.array() - mI).square().matrix());
-            result.quality = a > 0 && b > 0 ? double(cross / std::sqrt(a * b)) : 0;
-            result.visible = double(sw) / double(n);
-        }
+        Eigen::Matrix<float, Eigen::Dynamic, 10> J(n, 10);
+        J.leftCols<8>() = level.descent;
+        J.col(8) = level.texture.array() - level.texture.mean();
+        J.col(9).setOnes();
+        const Eigen::Matrix<float, Eigen::Dynamic, 10> wJ = weight.asDiagonal() * J;
+        const Eigen::Matrix<double, 10, 10> normal = (J.transpose() * wJ).cast<double>();
+        const Eigen::Matrix<double, 10, 1> right = (wJ.transpose() * left).cast<double>();
+        const Eigen::LDLT<Eigen::Matrix<double, 10, 10>> chol(normal);
+        const Eigen::Matrix<double, 10, 1> d = chol.solve(right);
+        if (chol.info() != Eigen::Success || !d.allFinite()) return std::nullopt;
+        Map change;
+        change << 1 + d(0), d(1), d(2), d(3), 1 + d(4), d(5), d(6), d(7), 1;
+        Map next = result.map * denormalise * change.inverse() * normalise_;
+        next /= next(2, 2);
+        // How far the region's corners go: what "small" means for all eight values.
+        double step = 0;
+        for (const double u : {-1.0, 1.0})
+            for (const double v : {-1.0, 1.0}) {
+                const Eigen::Vector2d p = throughMap(denormalise, {u, v});
+                step = std::max(step, (throughMap(next, p) - throughMap(result.map, p)).norm());
+            }
+        if (!next.allFinite() || !(step < 0.5 / normalise_(0, 0))) return std::nullopt;
+        result.map = next;
+        if (step < (finest ? 0.004 : 0.05 * double(size))) break;
+    }
+    if (finest) {
+        const float sw = weight.sum();
+        if (!(sw > 20)) return std::nullopt;
+        const float mT = weight.dot(level.texture) / sw, mI = weight.dot(samples) / sw;
+        const float cross = weight.dot(((level.texture.array() - mT) * (samples.array() - mI)).matrix());
+        const float a = weight.dot((level.texture.array() - mT).square().matrix()),
+                    b = weight.dot((samples.array() - mI).square().matrix());
+        result.quality = a > 0 && b > 0 ? double(cross / std::sqrt(a * b)) : 0;
+        result.visible = double(sw) / double(n);
     }
     return result;
 }

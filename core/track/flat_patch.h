@@ -79,6 +79,9 @@ class FlatReference {
         std::vector<int> block;
         int blocks = 0;
     };
+    [[nodiscard]] std::optional<Result> refine(const Level& level, const Luma& picture, const Eigen::Matrix3d& start,
+                                               const std::function<bool(double x, double y)>& use) const;
+
     std::vector<Level> levels_;                                ///< coarse to fine
     Eigen::Matrix3d normalise_ = Eigen::Matrix3d::Identity();  ///< px of the reference frame to −1..1
     int pyramidLevels_ = 1;

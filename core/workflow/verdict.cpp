@@ -7,6 +7,7 @@
 #include <map>
 
 #include "lens/film_back.h"
+#include "workflow/follow_shot.h"
 #include "workflow/stale.h"
 
 namespace va {
@@ -38,6 +39,18 @@ Verdict onPlate(const Shot& s) {
                             p.rateAssumed && !s.overrides.rate ? " assumed" : "", s.range.first, s.range.last);
     if (s.frames().empty()) return {Lamp::look, "The work range holds no picture. Set in and out anew."};
     if (!p.warnings.empty()) return {Lamp::look, p.warnings.front()};
+    const PlateFindings& found = s.findings;
+    for (int cut : found.cuts)
+        if (s.range.first < cut && cut <= s.range.last)
+            return {Lamp::look, text("The scene changes at frame %d. Split the range there: %d–%d or %d–%d.", cut,
+                                     s.range.first, cut - 1, cut, s.range.last)};
+    if (found.interlaced)
+        return {Lamp::look,
+                base + ". Interlaced: two moments are woven into each picture. Have it de-interlaced first."};
+    if (!found.duplicates.empty())
+        return {Lamp::look, base + ". Repeated pictures: " + describeRanges(runs(found.duplicates)) +
+                                ". The rate of the footage may have been converted."};
+    if (!found.black.empty()) return {Lamp::look, base + ". Black: " + describeRanges(runs(found.black))};
     if (!p.gaps.empty()) return {Lamp::look, base + ". Missing: " + describeRanges(p.gaps)};
     if (p.rateAssumed && !s.overrides.rate && !p.still) return {Lamp::look, base + ": set the rate if it differs"};
     return {Lamp::good, base};
@@ -69,8 +82,13 @@ Verdict onFeatures(const Shot& s) {
     int fewest = 1 << 30;
     for (const Cover& c : coverOf(s))
         if (c.thin) thin.push_back(c.frame), fewest = std::min(fewest, c.count);
-    if (stalenessOf(s).features)
-        return {Lamp::stale, text("%d paths, from another range or mask. Follow again.", live)};
+    if (stalenessOf(s).features) switch (followWorkFor(s)) {
+            case FollowWork::grow:
+                return {Lamp::stale, text("%d paths. The range has grown: follow the new frames.", live)};
+            case FollowWork::exclusions:
+                return {Lamp::stale, text("%d paths. Masks have changed: follow again where they did.", live)};
+            default: return {Lamp::stale, text("%d paths, from other settings or another plate. Follow again.", live)};
+        }
     if (!thin.empty())
         return {Lamp::look, text("%d paths. Thin at %s: down to %d. Add some there.", live,
                                  describeRanges(runs(thin)).c_str(), fewest)};
@@ -176,7 +194,7 @@ std::vector<Cover> coverOf(const Shot& shot) {
         if (p.setAside) continue;
         for (const PathPoint& q : p.points) {
             const auto c = cells.find(q.frame);
-            if (c == cells.end()) continue;
+            if (c == cells.end() || !q.counts()) continue;
             const int x = std::clamp(int(q.x * 6 / std::max(1, shot.plate.width)), 0, 5),
                       y = std::clamp(int(q.y * 4 / std::max(1, shot.plate.height)), 0, 3);
             ++c->second.count;

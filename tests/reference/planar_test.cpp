@@ -42,7 +42,8 @@ TEST(Graffiti, PatchSeededByHandAgreesWithThePublishedMap) {
         const auto found = reference.registerIn(third, *mapOfCorners(corners, seeded));
         ASSERT_TRUE(found);
         double worst = 0;
-        for (const auto& c : corners) worst = std::max(worst, (throughMap(found->map, c) - throughMap(truth, c)).norm());
+        for (const auto& c : corners)
+            worst = std::max(worst, (throughMap(found->map, c) - throughMap(truth, c)).norm());
         std::printf("worst corner %.3f px, quality %.3f, visible %.2f\n", worst, found->quality, found->visible);
         EXPECT_LT(worst, 1.0);
         EXPECT_LT((throughMap(found->map, {400, 305}) - throughMap(truth, {400, 305})).norm(), 0.3);

@@ -35,6 +35,7 @@ Shot makeSolvedShot() {
     shot.range = shot.plate.frames;
     shot.paths = std::make_shared<std::vector<Path>>(s.paths);
     shot.pathsFrom = fingerprintOfFollowInput(shot);
+    shot.followed = shot.range;
     Progress progress;
     shot = withSolve(shot, progress);
     Thing box;

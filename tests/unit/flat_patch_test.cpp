@@ -25,8 +25,8 @@ Luma view(const Eigen::Matrix3d& map, double sigma, unsigned seed) {
     const Eigen::Matrix3d back = map.inverse();
     return test::warped(
         photo, 480, 360,
-        [&](const Eigen::Vector2d& p) -> Eigen::Vector2d { return throughMap(back, p) + Eigen::Vector2d(15, 12); }, sigma,
-        seed);
+        [&](const Eigen::Vector2d& p) -> Eigen::Vector2d { return throughMap(back, p) + Eigen::Vector2d(15, 12); },
+        sigma, seed);
 }
 
 double worstCorner(const Corners& a, const Corners& b) {
@@ -70,7 +70,8 @@ TEST(MapOfCorners, TakesEachCornerToItsPlace) {
 
 TEST(FlatPatch, FollowsARenderedWarpBothWaysToATwentiethOfAPixel) {
     Progress progress;
-    const FlatPatch p = followPatch({drawn(), frames(), [](int f) { return view(mapOf(f), 1, unsigned(f)); }, {}}, progress);
+    const FlatPatch p =
+        followPatch({drawn(), frames(), [](int f) { return view(mapOf(f), 1, unsigned(f)); }, {}}, progress);
     EXPECT_EQ(p.trouble, "");
     ASSERT_EQ(p.frames.size(), 30U);
     for (int f = 1; f <= 30; ++f) {

@@ -84,7 +84,8 @@ TEST_F(ShotFile, BrokenFilesAreNamedAndExplained) {
     EXPECT_NE(messageOf("").find("yard.vanchor"), std::string::npos);
     EXPECT_NE(messageOf("{\"format\":\"something else\"}").find("another kind"), std::string::npos);
     std::string newer = whole;
-    newer.replace(newer.find("\"version\":1"), 11, "\"version\":9");
+    const std::string version = "\"version\":" + std::to_string(shotFileVersion);
+    newer.replace(newer.find(version), version.size(), "\"version\":99");
     EXPECT_NE(messageOf(newer).find("newer"), std::string::npos);
     std::string damaged = whole;
     damaged.replace(damaged.find("\"camera_back\""), 13, "\"camera_bock\"");

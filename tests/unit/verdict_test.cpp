@@ -117,7 +117,11 @@ TEST(Stale, ResultsKnowWhenTheirInputsChanged) {
     EXPECT_FALSE(stalenessOf(s).features);
     EXPECT_FALSE(stalenessOf(s).solve);
     s.range.last -= 3;
+    EXPECT_FALSE(stalenessOf(s).features) << "a shorter range needs nothing new";
+    EXPECT_EQ(followWorkFor(s), FollowWork::none);
+    s.followed.last -= 6;
     EXPECT_TRUE(stalenessOf(s).features);
+    EXPECT_EQ(followWorkFor(s), FollowWork::grow);
     EXPECT_TRUE(stalenessOf(s).solve);
     expectSays(verdictOn(s, Step::solve), Lamp::stale, "Solve again");
     s = solved();

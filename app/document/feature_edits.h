@@ -1,0 +1,63 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <QObject>
+
+#include "document/document.h"
+#include "workflow/prune.h"
+
+namespace va {
+
+/// What the artist does to features, masks and patches: each function is one undoable edit of the document, or a job
+/// that ends in one.
+class FeatureEdits : public QObject {
+    Q_OBJECT
+  public:
+    explicit FeatureEdits(Document& document) : document_(document) {}
+
+    // ---- by hand ------------------------------------------------------------------------------------------------
+    /// A new path with one point by hand in the current frame; it is selected. Gives its id.
+    int addHandFeature(const Eigen::Vector2d& pixel);
+    /// Puts a path's spot in the current frame by hand.
+    void placeByHand(int pathId, const Eigen::Vector2d& pixel);
+    /// Moves the selected paths' spots of the current frame.
+    void nudge(const Eigen::Vector2d& by);
+    void changePath(const QString& name, int pathId, const std::function<void(Path&)>& change);
+    /// The selected path that hand actions mean: the one that is seen in the current frame, else any.
+    [[nodiscard]] const Path* current() const;
+    void followCurrent(bool forward, bool oneFrame);
+    void newReference();
+    void reanchor();
+    void carryAlong();
+    void removeSpan(FrameRange span, bool aside);
+    void guidedFollow();
+    void prune(const PruneRules& rules);
+    void addPathsFromFile(const QString& file);
+    void writePaths(const QString& file);
+
+    // ---- masks --------------------------------------------------------------------------------------------------
+    int addMask(const std::vector<MaskPoint>& points);
+    void changeMask(const QString& name, int maskId, const std::function<void(MaskShape&)>& change);
+    /// Sets the outline in the current frame, given in its pixels (riding is undone).
+    void setMaskPoints(int maskId, const std::vector<MaskPoint>& points);
+    /// The outline in the current frame's pixels; empty where the ride is not there.
+    [[nodiscard]] std::vector<MaskPoint> maskPoints(const MaskShape& mask) const;
+    void removeMask(int maskId);
+    void suggestMasks();
+    void setMatte(const QString& name, const std::function<void(Matte&)>& change);
+    void setFollowing(Density density, Care care);
+
+    // ---- patches ------------------------------------------------------------------------------------------------
+    int addPatch(const Corners& corners);
+    /// Moves the corners in the current frame: the region itself in its reference frame, a correction elsewhere.
+    void setPatchCorners(int patchId, const Corners& corners);
+    void changePatch(const QString& name, int patchId, const std::function<void(FlatPatch&)>& change);
+    void followPatch(bool forward, bool backward);
+    void removePatch(int patchId);
+    void writePatch(const QString& file);
+
+  private:
+    void say(const QString& sentence) { Q_EMIT document_.troubled(sentence); }
+    Document& document_;
+};
+
+}  // namespace va
