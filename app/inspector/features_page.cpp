@@ -20,6 +20,7 @@ FeaturesPage::FeaturesPage(Document& document, FeatureEdits& edits, const QMap<Q
 
 Page* FeaturesPage::section(const QString& title) {
     auto* page = new Page(title);
+    page->setObjectName("section");
     page->layout()->setContentsMargins(0, 8, 0, 0);
     insert(page);
     return page;
@@ -283,6 +284,13 @@ void FeaturesPage::buildPatches(const QMap<QString, QAction*>& actions) {
     name->setFixedWidth(112);
     name->setObjectName("patchName");
     patches_->row(tr("Name"), name);
+    straight_ = new QLabel;
+    straight_->setObjectName("straightened");
+    straight_->setAccessibleName(tr("The patch seen straight on"));
+    straight_->setFixedHeight(132);
+    straight_->setToolTip(tr("Seen straight on: a patch that holds stands still here"));
+    straight_->setAlignment(Qt::AlignCenter);
+    patches_->insert(straight_);
     QLabel* reference = patches_->read(tr("Reference"));
     QLabel* frames = patches_->read(tr("Followed"));
     QLabel* quality = patches_->read(tr("Quality here"));
@@ -290,13 +298,6 @@ void FeaturesPage::buildPatches(const QMap<QString, QAction*>& actions) {
     patches_->buttons({actions["patchBackward"], actions["patchForward"], actions["patchBoth"]});
     patches_->buttons({actions["writePatch"], actions["removePatch"]});
     QLabel* note = patches_->note();
-    patches_->caption(tr("Seen straight on"));
-    straight_ = new QLabel;
-    straight_->setObjectName("straightened");
-    straight_->setAccessibleName(tr("The patch seen straight on"));
-    straight_->setFixedHeight(150);
-    straight_->setAlignment(Qt::AlignCenter);
-    patches_->insert(straight_);
     connect(list, &QComboBox::activated, this, [=, this](int i) { document_.selectPatch(list->itemData(i).toInt()); });
     connect(name, &QLineEdit::editingFinished, this, [=, this] {
         const FlatPatch* p = document_.shot().patch(document_.selectedPatch());
@@ -334,10 +335,12 @@ void FeaturesPage::refreshPatchPicture() {
     // As large as the room allows, in the shape that the reference frame shows.
     const double wide = 0.5 * ((p->corners[1] - p->corners[0]).norm() + (p->corners[2] - p->corners[3]).norm()),
                  high = 0.5 * ((p->corners[3] - p->corners[0]).norm() + (p->corners[2] - p->corners[1]).norm());
-    const double scale = std::min(216 / std::max(1.0, wide), 146 / std::max(1.0, high));
+    const double scale = std::min(216 / std::max(1.0, wide), 128 / std::max(1.0, high));
     const DisplayPicture view = straightened(*picture, *corners, int(wide * scale), int(high * scale));
-    straight_->setPixmap(QPixmap::fromImage(QImage(reinterpret_cast<const uchar*>(view.data.data()), view.width,
-                                                   view.height, view.width * 4, QImage::Format_RGB32)));
+    // A pixmap may share the image's memory, which goes with `view`: copy.
+    straight_->setPixmap(QPixmap::fromImage(
+        QImage(reinterpret_cast<const uchar*>(view.data.data()), view.width, view.height, view.width * 4, QImage::Format_RGB32)
+            .copy()));
 }
 
 void FeaturesPage::buildLook() {

@@ -44,9 +44,9 @@ void MainWindow::makeFeatureActions() {
     add("clearMatte", tr("Do without matte files"), tr("Clear"), {}, {},
         [this] { edits_.setMatte(tr("Clear matte"), [](Matte& m) { m = Matte(); }); });
 
-    add("patchForward", tr("Follow the patch forward"), tr("Follow →"), {}, {},
+    add("patchForward", tr("Follow the patch forward"), tr("On →"), {}, {},
         [this] { edits_.followPatch(true, false); });
-    add("patchBackward", tr("Follow the patch backward"), tr("← Follow"), {}, {},
+    add("patchBackward", tr("Follow the patch backward"), tr("← Back"), {}, {},
         [this] { edits_.followPatch(false, true); });
     add("patchBoth", tr("Follow the patch both ways"), tr("← Both →"), QKeySequence(Qt::SHIFT | Qt::Key_P), {},
         [this] { edits_.followPatch(true, true); });

@@ -2,16 +2,19 @@
 #include "main_window/picture_run.h"
 
 #include <QAction>
+#include <QCheckBox>
 #include <QCoreApplication>
 #include <QDeadlineTimer>
 #include <QDir>
 #include <QEventLoop>
 #include <QPixmap>
+#include <QTabWidget>
 #include <QTimer>
 #include <algorithm>
 
 #include "main_window/main_window.h"
 #include "plate_view/plate_canvas.h"
+#include "track/find_features.h"
 
 namespace va {
 
@@ -75,7 +78,64 @@ int PictureRun::exec() {
     document.setFrame((solved.range.first + solved.range.last) / 2);
     window_.action("selectAll")->trigger();
     good = take("features") && good;
-    return good ? 0 : 1;
+    return takeFeatureTools() && good ? 0 : 1;
+}
+
+bool PictureRun::takeFeatureTools() {
+    Document& document = window_.document();
+    FeatureEdits& edits = window_.edits();
+    auto* drawer = window_.findChild<QTabWidget*>("drawer");
+    const PlateInfo& plate = document.shot().plate;
+    window_.action("plateOnly")->trigger();
+
+    // By hand: a strong corner near the middle of the lower half, followed to the end.
+    document.setFrame(document.shot().range.first);
+    settle();
+    const auto source = openPlate(document.shot().plateSpec, document.shot().overrides);
+    FindOptions find;
+    find.count = 40;
+    find.margin = plate.width / 5;
+    const auto corners = findFeatures(Pyramid(source->luma(document.frame()), 1).level(0), {}, find);
+    if (corners.empty()) return false;
+    window_.action("handTool")->trigger();
+    edits.addHandFeature({double(corners.front().x), double(corners.front().y)});
+    window_.action("followForward")->trigger();
+    waitUntil([&] { return !document.job().running(); }, 120'000);
+    document.setFrame(document.shot().range.first + 12);
+    bool good = take("hand");
+    if (drawer) drawer->setCurrentIndex(1);
+    good = take("curves") && good;
+
+    window_.action("maskTool")->trigger();
+    const double w = plate.width, h = plate.height;
+    const auto knot = [&](double x, double y, double dx, double dy) {
+        return MaskPoint{{x * w, y * h}, {-dx * w, -dy * h}, {dx * w, dy * h}};
+    };
+    edits.addMask({knot(0.02, 0.30, 0, 0), knot(0.30, 0.27, 0.06, 0.02), knot(0.62, 0.31, 0.06, 0.01), knot(0.98, 0.24, 0, 0),
+                   knot(0.98, 0.02, 0, 0), knot(0.02, 0.02, 0, 0)});
+    edits.changeMask("Feather", document.selectedMask(), [](MaskShape& m) {
+        m.feather = 24;
+        m.name = "sky";
+    });
+    good = take("masks") && good;
+
+    // The sign of the boatyard, as it stands in the demo clip's first frame.
+    window_.action("patchTool")->trigger();
+    document.setFrame(document.shot().range.first);
+    edits.addPatch({Eigen::Vector2d(0.158 * w, 0.382 * h), {0.275 * w, 0.386 * h}, {0.275 * w, 0.499 * h}, {0.159 * w, 0.505 * h}});
+    window_.action("patchBoth")->trigger();
+    waitUntil([&] { return !document.job().running(); }, 120'000);
+    document.setFrame(document.shot().range.first + 24);
+    good = take("patch") && good;
+
+    window_.action("selectTool")->trigger();
+    window_.action("both")->trigger();
+    if (drawer) drawer->setCurrentIndex(2);
+    if (auto* rule = window_.findChild<QCheckBox*>("rule5")) rule->setChecked(true);
+    if (auto* rule = window_.findChild<QCheckBox*>("rule0")) rule->setChecked(true);
+    document.selectPaths({});
+    waitUntil([] { return false; }, 300);
+    return take("prune") && good;
 }
 
 }  // namespace va

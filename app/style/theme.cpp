@@ -48,7 +48,7 @@ QToolTip { background: $well; color: $text; border: 1px solid $line; padding: 4p
 #shotName, #title { font-size: 13px; font-weight: 600; }
 #caption { color: $caption; font-size: 11px; }
 #quiet, #jobText { color: $quiet; }
-#route, #inspector, QScrollArea#inspector, #page { background: $panel; border: none; }
+#route, #inspector, QScrollArea#inspector, #page, #section { background: $panel; border: none; }
 #inspector { border-left: 1px solid $strong; }
 #route { border-right: 1px solid $strong; }
 #strip, #drawer { background: $ground; border-top: 1px solid $strong; }
@@ -66,7 +66,8 @@ QToolButton:hover { background: $hover; }
 QToolButton:checked { background: $wash; }
 QLineEdit, QComboBox { background: $field; border: 1px solid $line; border-radius: 3px; padding: 2px 6px; min-height: 18px; selection-background-color: $wash; selection-color: $text; }
 QLineEdit:read-only { background: transparent; border-color: transparent; }
-QComboBox::drop-down { border: none; width: 16px; }
+QComboBox::drop-down { border: none; width: 18px; }
+QComboBox::down-arrow { image: url(:/icons/chevron-down.svg); width: 12px; height: 12px; }
 QComboBox QAbstractItemView { background: $field; border: 1px solid $line; selection-background-color: $wash; }
 QTabBar::tab { background: transparent; color: $quiet; padding: 5px 10px; border-bottom: 2px solid transparent; }
 QTabBar::tab:selected { color: $text; border-bottom: 2px solid $accent; }

@@ -51,6 +51,8 @@ Leg followLeg(const Path& path, const PathPoint& start, const PathPoint& key, co
                                  std::to_string(start.frame) + ". Make the patch larger or choose another spot.";
         return leg;
     }
+    int hiddenSince = 0;
+    bool hidden = false;
     for (size_t i = 1; i < frames.size(); ++i) {
         progress.check();
         Pyramid now = reader.next();
@@ -64,6 +66,8 @@ Leg followLeg(const Path& path, const PathPoint& start, const PathPoint& key, co
                                                                         "it by hand there, or take a new reference.");
             break;
         }
+        if (outcome == StepOutcome::bridged && !hidden) hiddenSince = frames[i];
+        hidden = outcome == StepOutcome::bridged;
         if (outcome == StepOutcome::seen) {
             PathPoint p = follower.point();
             p.frame = frames[i];
@@ -71,6 +75,10 @@ Leg followLeg(const Path& path, const PathPoint& start, const PathPoint& key, co
         }
         before = std::move(now);
     }
+    if (hidden && leg.stopped.empty())
+        leg.stopped = "Stopped at frame " + std::to_string(hiddenSince) +
+                      ": the feature can't be seen from there on. Set it by hand where it shows again, or carry it along "
+                      "with its neighbours.";
     leg.evidence = follower.evidence();
     return leg;
 }

@@ -238,8 +238,25 @@ def make(name, clip, jobs, work):
         "planes": planes(clip, cams),
         "points": [{"id": i, "position": p["position"], "seen": p["seen"]} for i, p in sorted(points.items()) if len(p["seen"]) >= 10],
     }
-    with open(os.path.join(folder, name + ".truth.json"), "w") as out:
+    write_truth(name, truth)
+
+
+def write_truth(name, truth):
+    with open(os.path.join(DATA, name, name + ".truth.json"), "w") as out:
         out.write(json.dumps(truth).replace('}, {"frame"', '},\n {"frame"').replace('}, {"id"', '},\n {"id"') + "\n")
+
+
+def make_planes(name, clip):
+    """The flat things of a clip that is rendered already."""
+    clip["focal_px"] = clip["focal_mm"] / clip["sensor_mm"] * clip["size"][0]
+    cams = []
+    for i in range(clip["frames"]):
+        at, look, roll = clip["path"](i / (clip["frames"] - 1))
+        cams.append((at, pose(at, look, roll)))
+    with open(os.path.join(DATA, name, name + ".truth.json")) as file:
+        truth = json.load(file)
+    truth["planes"] = planes(clip, cams)
+    write_truth(name, truth)
 
 
 def main():
@@ -247,8 +264,12 @@ def main():
     ask.add_argument("clips", nargs="*", default=[])
     ask.add_argument("--jobs", type=int, default=os.cpu_count())
     ask.add_argument("--keep", help="keep the straight renders in this folder, and reuse what is there")
+    ask.add_argument("--planes", action="store_true", help="only add the flat things to the truth of clips that are there")
     given = ask.parse_args()
     for name in given.clips or CLIPS:
+        if given.planes:
+            make_planes(name, CLIPS[name])
+            continue
         with tempfile.TemporaryDirectory() as scratch:
             work = os.path.join(given.keep, name) if given.keep else scratch
             os.makedirs(work, exist_ok=True)
