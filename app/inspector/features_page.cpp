@@ -338,9 +338,9 @@ void FeaturesPage::refreshPatchPicture() {
     const double scale = std::min(216 / std::max(1.0, wide), 128 / std::max(1.0, high));
     const DisplayPicture view = straightened(*picture, *corners, int(wide * scale), int(high * scale));
     // A pixmap may share the image's memory, which goes with `view`: copy.
-    straight_->setPixmap(QPixmap::fromImage(
-        QImage(reinterpret_cast<const uchar*>(view.data.data()), view.width, view.height, view.width * 4, QImage::Format_RGB32)
-            .copy()));
+    straight_->setPixmap(QPixmap::fromImage(QImage(reinterpret_cast<const uchar*>(view.data.data()), view.width,
+                                                   view.height, view.width * 4, QImage::Format_RGB32)
+                                                .copy()));
 }
 
 void FeaturesPage::buildLook() {

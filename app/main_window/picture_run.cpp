@@ -111,8 +111,8 @@ bool PictureRun::takeFeatureTools() {
     const auto knot = [&](double x, double y, double dx, double dy) {
         return MaskPoint{{x * w, y * h}, {-dx * w, -dy * h}, {dx * w, dy * h}};
     };
-    edits.addMask({knot(0.02, 0.30, 0, 0), knot(0.30, 0.27, 0.06, 0.02), knot(0.62, 0.31, 0.06, 0.01), knot(0.98, 0.24, 0, 0),
-                   knot(0.98, 0.02, 0, 0), knot(0.02, 0.02, 0, 0)});
+    edits.addMask({knot(0.02, 0.30, 0, 0), knot(0.30, 0.27, 0.06, 0.02), knot(0.62, 0.31, 0.06, 0.01),
+                   knot(0.98, 0.24, 0, 0), knot(0.98, 0.02, 0, 0), knot(0.02, 0.02, 0, 0)});
     edits.changeMask("Feather", document.selectedMask(), [](MaskShape& m) {
         m.feather = 24;
         m.name = "sky";
@@ -122,7 +122,10 @@ bool PictureRun::takeFeatureTools() {
     // The sign of the boatyard, as it stands in the demo clip's first frame.
     window_.action("patchTool")->trigger();
     document.setFrame(document.shot().range.first);
-    edits.addPatch({Eigen::Vector2d(0.158 * w, 0.382 * h), {0.275 * w, 0.386 * h}, {0.275 * w, 0.499 * h}, {0.159 * w, 0.505 * h}});
+    edits.addPatch({Eigen::Vector2d(0.158 * w, 0.382 * h),
+                    {0.275 * w, 0.386 * h},
+                    {0.275 * w, 0.499 * h},
+                    {0.159 * w, 0.505 * h}});
     window_.action("patchBoth")->trigger();
     waitUntil([&] { return !document.job().running(); }, 120'000);
     document.setFrame(document.shot().range.first + 24);

@@ -43,7 +43,9 @@ bool HandTool::press(QMouseEvent* event) {
         return false;
     last_ = event->position();
     const PathPoint* here = spot();
-    if (here && QLineF(onScreen({here->x, here->y}), event->position()).length() < 9) {
+    // On a small patch the edges need room too.
+    const double grip = here ? std::min(9.0, 0.6 * radius(*edits_.current()) * canvas_.zoom()) : 0;
+    if (here && QLineF(onScreen({here->x, here->y}), event->position()).length() < grip) {
         drag_ = Drag::spot;
         at_ = {here->x, here->y};
     } else if (const Drag edge = edgeAt(event->position()); edge != Drag::nothing) {

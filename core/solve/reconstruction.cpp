@@ -274,7 +274,7 @@ void Reconstruction::weighPaths() {
         const auto [begin, end] = sightings_.ofPath[size_t(p)];
         const double n = end - begin, e = own[size_t(p)];
         const double variance = (n * e * e + 4 * typical * typical) / (n + 4);
-        pathWeight_[size_t(p)] = std::min(2.0, typical / std::sqrt(variance));
+        pathWeight_[size_t(p)] = std::min(4.0, typical / std::sqrt(variance));
     }
 }
 

@@ -88,7 +88,7 @@ void calibrateCovariances(std::vector<Path>& paths) {
         c << double(p.sxx), double(p.sxy), double(p.sxy), double(p.syy);
         if (!(c.determinant() > 0)) continue;
         // One triple alone can't count for more than five sigmas: jumps are for pruning.
-        sum[size_t(t.path)] += std::min(25.0 * 100, 0.5 * t.left.dot((6 * c).inverse() * t.left));
+        sum[size_t(t.path)] += std::min(25.0 * 100, 0.5 * t.left.dot((3 * c).inverse() * t.left));
         ++count[size_t(t.path)];
     }
     std::vector<double> ratios;

@@ -45,6 +45,7 @@ struct FeatureFollower::State {
     std::optional<Reference> first;  ///< once the reference was re-taken
     Placement firstInReference;      ///< where the first patch lies in the frame of the current reference
     Placement placement;
+    Eigen::Vector2d from = Eigen::Vector2d::Zero();  ///< of the patch's middle, before the last step
     Eigen::Vector2d velocity = Eigen::Vector2d::Zero();
     PathPoint point;
     int steps = 0, sinceReference = 0, bridged = 0;
@@ -129,6 +130,7 @@ PatchEvidence FeatureFollower::evidence() const {
 Eigen::Vector2d FeatureFollower::expected() const { return state_->placement.at + state_->velocity; }
 Eigen::Vector2d FeatureFollower::settled() const { return state_->placement.at; }
 Eigen::Vector2d FeatureFollower::lastMove() const { return state_->velocity; }
+Eigen::Vector2d FeatureFollower::cameFrom() const { return state_->from; }
 
 /// The full model at once, which is enough after a good prediction; where that fails, translation first, so that the
 /// shape can't run off after a wrong place.
@@ -249,12 +251,14 @@ StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, c
     if (!usable()) return s.lose("no texture");
     const Luma& picture = after.level(0);
     const int radius = s.reference.patch.radius();
-    const Eigen::Vector2d from = s.placement.at, guess = from + s.velocity + jolt;
+    const Eigen::Vector2d from = s.from = s.placement.at, guess = from + s.velocity + jolt;
     if (guess.x() < radius || guess.y() < radius || guess.x() > picture.width - 1 - radius ||
         guess.y() > picture.height - 1 - radius)
         return s.lose("left the picture");
+    // What comes back after a gap must look more like the reference than what was there all the time.
+    const double least = s.bridged > 0 ? 0.5 * (1 + options.lowestQuality) : options.lowestQuality;
     const auto good = [&](const std::optional<ReferencePatch::Result>& r, const Eigen::Vector2d& near, double reach) {
-        if (!r || r->correlation < options.lowestQuality || !((r->placement.at - near).norm() < reach)) return false;
+        if (!r || r->correlation < least || !((r->placement.at - near).norm() < reach)) return false;
         const double size = r->placement.shape.determinant();
         return size > 0.15 && size < 6;
     };
@@ -318,6 +322,29 @@ StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, c
     // Hidden, blurred or dark: it is taken along by the pyramid step, or on its way, until it can be seen again.
     s.placement.at = reached ? *reached : guess;
     if (reached) s.velocity = *reached - from;
+    return StepOutcome::bridged;
+}
+
+StepOutcome FeatureFollower::tryAt(const Pyramid& after, const Eigen::Vector2d& at, const StepOptions& options) {
+    State& s = *state_;
+    const Luma& picture = after.level(0);
+    const int radius = s.reference.patch.radius();
+    const Eigen::Vector2d move = at - s.from;
+    Placement start = s.placement;
+    start.at = at;
+    const auto good = [&](const std::optional<ReferencePatch::Result>& r) {
+        return r && r->correlation >= (options.blurred ? options.lowestQuality : 0.5 * (1 + options.lowestQuality)) &&
+               (r->placement.at - at).norm() < 2.0 + 0.25 * radius;
+    };
+    auto r = s.measure(s.reference.patch, picture, start, options.model);
+    if (!good(r) && options.blurred && move.norm() > 3) r = s.measureBlurred(picture, start, move, options.model);
+    if (good(r)) {
+        s.accept(*r);
+        s.velocity = s.placement.at - s.from;
+        return StepOutcome::seen;
+    }
+    s.placement.at = at;
+    s.velocity = move;
     return StepOutcome::bridged;
 }
 

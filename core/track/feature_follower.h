@@ -49,10 +49,15 @@ class FeatureFollower {
     /// Where the patch's middle was found last, and how far it had come since the frame before.
     [[nodiscard]] Eigen::Vector2d settled() const;
     [[nodiscard]] Eigen::Vector2d lastMove() const;
+    /// Where the patch's middle was before the last step.
+    [[nodiscard]] Eigen::Vector2d cameFrom() const;
     /// Goes from `before` (the frame of the last step) to `after`. `jolt` is added to the expectation: what the other
     /// features have shown of this frame's move.
     StepOutcome step(const Pyramid& before, const Pyramid& after, const StepOptions& options,
                      const Eigen::Vector2d& jolt = Eigen::Vector2d::Zero());
+    /// After a step that ended `bridged`: another try with the patch's middle at `at`, where the other features say
+    /// that it should be. Where it is not seen either, it is taken along to there.
+    StepOutcome tryAt(const Pyramid& after, const Eigen::Vector2d& at, const StepOptions& options);
     /// Position, quality, covariance in the last frame it was seen in; `frame` is left to the caller.
     [[nodiscard]] const PathPoint& point() const;
     [[nodiscard]] PatchEvidence evidence() const;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "track/follow.h"
 
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -155,6 +156,8 @@ class Pass {
         if (dx.size() >= 5) jolt = {median(dx), median(dy)};
         share(false, jolt);
 
+        takeHiddenAlong(now);
+
         std::vector<double> moves;
         for (Live& l : live_) {
             if (l.outcome == StepOutcome::seen) {
@@ -166,6 +169,56 @@ class Pass {
         }
         if (!moves.empty()) moved_ += median(moves) / now.level(0).width;
         std::erase_if(live_, [](const Live& l) { return l.outcome == StepOutcome::lost; });
+    }
+
+    /// Features that were not seen get a second try where an affine move, fitted robustly to those that were, takes
+    /// them, and go along with it otherwise: blurred or hidden, they have to be in the right place when they show
+    /// again.
+    void takeHiddenAlong(const Pyramid& now) {
+        std::vector<Eigen::Vector2d> from, by;
+        size_t hidden = 0;
+        for (const Live& l : live_) {
+            hidden += l.outcome == StepOutcome::bridged;
+            if (l.outcome != StepOutcome::seen) continue;
+            from.push_back(l.follower.cameFrom());
+            by.push_back(l.follower.settled() - l.follower.cameFrom());
+        }
+        if (hidden == 0 || from.size() < 8) return;
+        Eigen::Vector2d middle = Eigen::Vector2d::Zero();
+        for (const auto& p : from) middle += p / double(from.size());
+        Eigen::Matrix<double, 3, 2> field = Eigen::Matrix<double, 3, 2>::Zero();
+        std::vector<double> left(from.size(), 0);
+        double scale = 1e9;
+        for (int round = 0; round < 5; ++round) {
+            Eigen::Matrix3d normal = Eigen::Matrix3d::Identity() * 1e-3;
+            Eigen::Matrix<double, 3, 2> right = Eigen::Matrix<double, 3, 2>::Zero();
+            for (size_t i = 0; i < from.size(); ++i) {
+                const Eigen::Vector3d row(1, (from[i] - middle).x() / 100, (from[i] - middle).y() / 100);
+                const double u = left[i] / scale, w = 1 / (1 + u * u);
+                normal += w * row * row.transpose();
+                right += w * row * by[i].transpose();
+            }
+            field = normal.inverse() * right;
+            std::vector<double> sorted;
+            for (size_t i = 0; i < from.size(); ++i) {
+                const Eigen::Vector3d row(1, (from[i] - middle).x() / 100, (from[i] - middle).y() / 100);
+                left[i] = (by[i] - field.transpose() * row).norm();
+                sorted.push_back(left[i]);
+            }
+            scale = 0.1 + median(sorted);
+        }
+        parallelRanges(int(live_.size()), 8, [&](int begin, int end) {
+            for (auto k = size_t(begin); k < size_t(end); ++k) {
+                Live& l = live_[k];
+                if (l.outcome != StepOutcome::bridged) continue;
+                const Eigen::Vector2d at = l.follower.cameFrom();
+                const Eigen::Vector3d row(1, (at - middle).x() / 100, (at - middle).y() / 100);
+                l.outcome = l.follower.tryAt(now, at + field.transpose() * row, step_);
+                const PathPoint& p = l.follower.point();
+                if (l.outcome == StepOutcome::seen && r_.allowed && !r_.allowed(frame_, p.x, p.y))
+                    l.outcome = StepOutcome::lost;
+            }
+        });
     }
 
     /// A frame whose finest contrast fell by a seventh against what the frames before had.
@@ -264,7 +317,7 @@ FollowOptions followOptions(Density density, Care care) {
     FollowOptions o;
     o.features = density == Density::few ? 120 : density == Density::many ? 700 : 300;
     if (care == Care::careful) {
-        o.bridge = 14;
+        o.bridge = 24;
         o.searchRadius = 24;
         o.backward = true;
         o.refillMove = 0.012;

@@ -76,9 +76,10 @@ Leg followLeg(const Path& path, const PathPoint& start, const PathPoint& key, co
         before = std::move(now);
     }
     if (hidden && leg.stopped.empty())
-        leg.stopped = "Stopped at frame " + std::to_string(hiddenSince) +
-                      ": the feature can't be seen from there on. Set it by hand where it shows again, or carry it along "
-                      "with its neighbours.";
+        leg.stopped =
+            "Stopped at frame " + std::to_string(hiddenSince) +
+            ": the feature can't be seen from there on. Set it by hand where it shows again, or carry it along "
+            "with its neighbours.";
     leg.evidence = follower.evidence();
     return leg;
 }

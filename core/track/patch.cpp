@@ -241,14 +241,16 @@ void ReferencePatch::weigh(const std::vector<float>& squares, int frames) {
     std::vector<float> weights(smooth.size());
     double total = 0;
     for (size_t i = 0; i < smooth.size(); ++i) {
-        weights[i] = 1 / (1 + smooth[i] * smooth[i] / (typical * typical));
+        // What noise alone scatters by keeps its full weight: every pixel given away costs precision.
+        const float over = std::max(0.0f, smooth[i] / typical - 1.6f) / 0.8f;
+        weights[i] = 1 / (1 + over * over);
         total += double(weights[i]);
     }
     for (float& w : weights) w = float(double(w) * double(weights.size()) / total);
     ReferencePatch weighed = *this;
     weighed.prepare(weights);
     if (!weighed.usable_) return;
-    weighed.solidShare_ = std::clamp(2 * total / double(weights.size()), 0.0, 1.0);
+    weighed.solidShare_ = std::clamp(total / double(weights.size()), 0.0, 1.0);
     *this = std::move(weighed);
 }
 

@@ -6,6 +6,7 @@
 #include "base/error.h"
 #include "exchange/camera_json.h"
 #include "judge.h"
+#include "workflow/follow_shot.h"
 #include "workflow/match_shot.h"
 #include "workflow/verdict.h"
 
@@ -71,6 +72,24 @@ TEST(Jib, StillsWithAnotherLens) {
     EXPECT_LE(j.rmsPx, 0.5);
     EXPECT_LE(j.stickPx, 0.12);
     EXPECT_LE(j.focalPercent, 1.0);
+}
+
+// Walking with the camera in the hand: steps, sway, and a stumble with fifteen pixels of motion blur.
+TEST(Boardwalk, HandheldWithMotionBlur) {
+    const Shot shot = match(data + "boardwalk/boardwalk.mp4");
+    ASSERT_EQ(shot.solve->motion, Motion::free);
+    EXPECT_FALSE(shot.findings.any()) << "nothing is odd about it";
+    const Judgement j = judged(shot, "boardwalk/boardwalk.truth.json");
+    EXPECT_EQ(j.solved, 100);
+    EXPECT_LE(j.rmsPx, 0.5);
+    EXPECT_LE(j.stickPx, 0.3);
+    EXPECT_LE(j.focalPercent, 1.0);
+    EXPECT_LE(j.pathPercent, 0.5);
+    // More than half of the paths that were there before the stumble come out of it.
+    int before = 0, through = 0;
+    for (const Path& p : *shot.paths)
+        if (p.at(1060)) ++before, through += p.points.back().frame >= 1076;
+    EXPECT_GT(through * 2, before) << through << " of " << before;
 }
 
 TEST(MastTop, PanIsSeenAndGivesItsTurn) {

@@ -52,9 +52,12 @@ std::vector<Eigen::Vector2d> offsets(const Path& path, const std::vector<const P
     return out;
 }
 
-double robustSum(const std::vector<Eigen::Vector2d>& e) {
+/// Weight of a point by its stated covariance, 1/px².
+double trust(const PathPoint& p) { return 2 / std::max(1e-5, double(p.sxx + p.syy)); }
+
+double weighedSum(const std::vector<Eigen::Vector2d>& e, const std::vector<const PathPoint*>& points) {
     double s = 0;
-    for (const auto& v : e) s += v.squaredNorm();
+    for (size_t i = 0; i < e.size(); ++i) s += trust(*points[i]) * e[i].squaredNorm();
     return s;
 }
 
@@ -72,14 +75,14 @@ std::vector<PathError> pathErrors(const std::vector<Path>& paths, const TrueCame
         // Inverse depth by search and parabola; the clips' things lie between 0.7 and 200 m.
         double best = 0, least2 = 1e300;
         for (int i = 0; i <= 300; ++i) {
-            const double w = 1.4 * i / 300 * i / 300, s = robustSum(offsets(path, points, truth, w));
+            const double w = 1.4 * i / 300 * i / 300, s = weighedSum(offsets(path, points, truth, w), points);
             if (s < least2) least2 = s, best = w;
         }
         double step = 0.01 * std::sqrt(best + 1e-4);
         for (int i = 0; i < 30; ++i) {
-            const double a = robustSum(offsets(path, points, truth, best - step)),
-                         c = robustSum(offsets(path, points, truth, best + step)),
-                         b = robustSum(offsets(path, points, truth, best));
+            const double a = weighedSum(offsets(path, points, truth, best - step), points),
+                         c = weighedSum(offsets(path, points, truth, best + step), points),
+                         b = weighedSum(offsets(path, points, truth, best), points);
             const double bend = a - 2 * b + c;
             if (bend > 0) best += std::clamp(0.5 * (a - c) / bend, -1.0, 1.0) * step;
             step *= 0.6;
@@ -89,22 +92,26 @@ std::vector<PathError> pathErrors(const std::vector<Path>& paths, const TrueCame
         error.id = path.id;
         error.frames = int(e.size());
         error.depth = best > 0 ? 1 / best : 1e9;
-        double slow = 0, quick = 0;
+        double slow = 0, quick = 0, weights = 0;
         for (size_t i = 0; i < e.size(); ++i) {
+            // Points count by what they say of themselves: a blurred frame's says that it knows little.
             Eigen::Vector2d mean = Eigen::Vector2d::Zero();
-            int n = 0;
+            double total = 0;
             for (size_t k = 0; k < e.size(); ++k)
-                if (std::abs(points[k]->frame - points[i]->frame) <= 10) mean += e[k], ++n;
-            mean /= n;
-            slow += mean.squaredNorm();
-            quick += (e[i] - mean).squaredNorm();
+                if (std::abs(points[k]->frame - points[i]->frame) <= 10)
+                    mean += trust(*points[k]) * e[k], total += trust(*points[k]);
+            mean /= total;
+            const double own = trust(*points[i]);
+            slow += own * mean.squaredNorm();
+            quick += own * (e[i] - mean).squaredNorm();
+            weights += own;
             Eigen::Matrix2d c;
             c << points[i]->sxx, points[i]->sxy, points[i]->sxy, points[i]->syy;
             error.normalised += 0.5 * e[i].dot(c.inverse() * e[i]);
         }
         const double n = double(e.size());
-        error.slowPx = std::sqrt(0.5 * slow / n);
-        error.quickPx = std::sqrt(0.5 * quick / n);
+        error.slowPx = std::sqrt(0.5 * slow / weights);
+        error.quickPx = std::sqrt(0.5 * quick / weights);
         error.normalised /= n;
         out.push_back(error);
     }

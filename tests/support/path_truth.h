@@ -21,7 +21,8 @@ TrueCameras readTrueCameras(const std::string& truthFile);
 struct PathError {
     int id = 0;
     int frames = 0;
-    double slowPx = 0;      ///< RMS of the offset's running mean over 20 frames, an axis
+    double slowPx =
+        0;  ///< RMS of the offset's running mean over 20 frames, an axis; points count by their stated covariance
     double quickPx = 0;     ///< RMS of the rest, an axis
     double normalised = 0;  ///< mean squared offset over the stated covariance, an axis
     double depth = 0;

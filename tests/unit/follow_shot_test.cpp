@@ -28,7 +28,8 @@ MaskShape leftHalf(int until = 5000) {
     m.id = 1;
     const Eigen::Vector2d none = Eigen::Vector2d::Zero();
     const auto box = [&](double x0, double x1) {
-        return std::vector<MaskPoint>{{{x0, -10}, none, none}, {{x1, -10}, none, none}, {{x1, 400}, none, none}, {{x0, 400}, none, none}};
+        return std::vector<MaskPoint>{
+            {{x0, -10}, none, none}, {{x1, -10}, none, none}, {{x1, 400}, none, none}, {{x0, 400}, none, none}};
     };
     m.setPoints(1001, box(-10, 320));
     if (until < 5000) {
@@ -152,7 +153,7 @@ TEST(FollowShot, CarefulFindsAtLeastAsMuchAndLongerPaths) {
         for (const Path& p : *s.paths) n += p.points.size();
         return double(n) / double(s.paths->size());
     };
-    const Shot quick = followed({1001, 1020}), careful = followed({1001, 1020}, [](Shot& s) { s.care = Care::careful; });
+    const Shot quick = followed({1001, 1020}), careful = followed({1001, 1020}, [](Shot&s) { s.care = Care::careful; });
     EXPECT_GT(points(careful), points(quick));
     int beforeReference = 0;
     for (const Path& p : *careful.paths) beforeReference += p.points.front().frame < p.referenceFrame;

@@ -28,7 +28,8 @@ Luma view(int frame, bool hidden = false) {
     static const Luma photo = test::loadPhoto("home.jpg");
     const TurnZoom m = moveOf(frame);
     Luma l = test::warped(
-        photo, width, height, [&](const Eigen::Vector2d& p) -> Eigen::Vector2d { return m.back(p) + Eigen::Vector2d(15, 12); }, 1.5,
+        photo, width, height,
+        [&](const Eigen::Vector2d& p) -> Eigen::Vector2d { return m.back(p) + Eigen::Vector2d(15, 12); }, 1.5,
         unsigned(frame));
     if (hidden && frame >= 12 && frame <= 15)
         for (int y = 60; y < 300; ++y)
@@ -37,7 +38,9 @@ Luma view(int frame, bool hidden = false) {
 }
 
 const Eigen::Vector2d spot(236.3, 174.7);
-Eigen::Vector2d truth(int frame, const Eigen::Vector2d& from = spot) { return moveOf(frame).forward(moveOf(1).back(from)); }
+Eigen::Vector2d truth(int frame, const Eigen::Vector2d& from = spot) {
+    return moveOf(frame).forward(moveOf(1).back(from));
+}
 
 Path handPath(std::initializer_list<int> keys) {
     Path p;
@@ -127,7 +130,8 @@ TEST(FollowByHand, ComesThroughAHiddenStretchAndSaysWhenItCannot) {
     EXPECT_EQ(r.reached, 30) << r.stopped;
     EXPECT_FALSE(r.path.at(13)) << "nothing is made up while it is hidden";
     EXPECT_LT(worst(r.path), 0.15);
-    r = followByHand({handPath({5}), range(5, 30), [](int f) { return f < 9 ? view(f) : Luma(width, height); }}, progress);
+    r = followByHand({handPath({5}), range(5, 30), [](int f) { return f < 9 ? view(f) : Luma(width, height); }},
+                     progress);
     EXPECT_EQ(r.reached, 8);
     EXPECT_NE(r.stopped.find("Stopped at frame"), std::string::npos);
     r = followByHand({handPath({5}), range(5, 8), [](int) { return Luma(width, height); }}, progress);
@@ -179,13 +183,18 @@ TEST(Reanchored, ChainedDriftGoes) {
         p.points.push_back(q);
     }
     Progress progress;
-    const Path r = reanchored(p, 1, range(1, 30), [](int f) { return view(f); }, progress);
+    const Path r = reanchored(
+        p, 1, range(1, 30), [](int f) { return view(f); }, progress);
     ASSERT_EQ(r.points.size(), 30U);
     EXPECT_GT(worst(p), 1.2);
     EXPECT_LT(worst(r), 0.12);
     EXPECT_EQ(r.at(30)->chain, 0);
     EXPECT_LT(r.drift(), 0.1f);
-    EXPECT_EQ(reanchored(p, 99, range(1, 30), [](int f) { return view(f); }, progress).at(30)->chain, p.at(30)->chain);
+    EXPECT_EQ(reanchored(
+                  p, 99, range(1, 30), [](int f) { return view(f); }, progress)
+                  .at(30)
+                  ->chain,
+              p.at(30)->chain);
 }
 
 TEST(PickUp, LostFeaturesAreFoundAgainAndPiecesJoined) {

@@ -10,7 +10,10 @@ namespace {
 
 std::vector<MaskPoint> square(double x, double y, double side) {
     const Eigen::Vector2d none = Eigen::Vector2d::Zero();
-    return {{{x, y}, none, none}, {{x + side, y}, none, none}, {{x + side, y + side}, none, none}, {{x, y + side}, none, none}};
+    return {{{x, y}, none, none},
+            {{x + side, y}, none, none},
+            {{x + side, y + side}, none, none},
+            {{x, y + side}, none, none}};
 }
 
 MaskShape shape(const std::vector<MaskPoint>& points, int frame = 10) {
@@ -33,7 +36,8 @@ TEST(MaskShape, KeysGoEvenlyAndStandOutside) {
 TEST(MaskShape, BezierCircleHasItsArea) {
     // Four arcs with handles of 0.5523 radii are a circle to 0.03 % (common practice in drawing programs).
     const double r = 100, k = 0.5523 * r;
-    const auto points = std::vector<MaskPoint>{{{r, 0}, {0, -k}, {0, k}}, {{0, r}, {k, 0}, {-k, 0}}, {{-r, 0}, {0, k}, {0, -k}}, {{0, -r}, {-k, 0}, {k, 0}}};
+    const auto points = std::vector<MaskPoint>{
+        {{r, 0}, {0, -k}, {0, k}}, {{0, r}, {k, 0}, {-k, 0}}, {{-r, 0}, {0, k}, {0, -k}}, {{0, -r}, {-k, 0}, {k, 0}}};
     const auto outline = flattened(points);
     double area = 0;
     for (size_t i = 0, j = outline.size() - 1; i < outline.size(); j = i++)

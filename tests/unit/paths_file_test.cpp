@@ -70,7 +70,8 @@ TEST_F(PathsFile, BothLayoutsComeBackToTheLastBit) {
 }
 
 TEST_F(PathsFile, FewColumnsInAnyOrderDo) {
-    const auto paths = readPathsFile(write("few.csv", "y,frame,path,x\n10.5,1001,7,20.25\n11,1002,7,21\n\n5,1001,9,6\n"));
+    const auto paths =
+        readPathsFile(write("few.csv", "y,frame,path,x\n10.5,1001,7,20.25\n11,1002,7,21\n\n5,1001,9,6\n"));
     ASSERT_EQ(paths.size(), 2U);
     EXPECT_EQ(paths[0].id, 7);
     EXPECT_EQ(paths[0].points[0].x, 20.25);
@@ -86,7 +87,10 @@ TEST_F(PathsFile, ErrorsNameFileLineAndWhatToDo) {
     EXPECT_NE(messageOf(write("d.csv", "path,frame,x,y\n1,1001,nan,3\n")).find("not a number"), std::string::npos);
     EXPECT_NE(messageOf(write("e.csv", "")).find("empty"), std::string::npos);
     EXPECT_NE(messageOf(write("f.json", "{\"paths\": []}")).find("not a file of paths"), std::string::npos);
-    EXPECT_NE(messageOf(write("g.json", R"({"format":"vivid-anchor-paths","version":1,"paths":[{"id":1,"frame":[1],"x":[2]}]})")).find("path 1"), std::string::npos);
+    EXPECT_NE(messageOf(write("g.json",
+                              R"({"format":"vivid-anchor-paths","version":1,"paths":[{"id":1,"frame":[1],"x":[2]}]})"))
+                  .find("path 1"),
+              std::string::npos);
     EXPECT_NE(messageOf(write("h.txt", "x")).find(".csv"), std::string::npos);
     EXPECT_NE(messageOf(folder_ / "none.csv").find("none.csv"), std::string::npos);
 }

@@ -16,8 +16,9 @@ Luma frame(const std::string& photo, int i, double sigma = 1) {
     static std::map<std::string, Luma> photos;
     if (!photos.contains(photo)) photos[photo] = test::loadPhoto(photo);
     return test::warped(
-        photos[photo], 320, 240, [&](const Eigen::Vector2d& p) -> Eigen::Vector2d { return p + Eigen::Vector2d(30 + 3 * i, 40); },
-        sigma, unsigned(i + 1));
+        photos[photo], 320, 240,
+        [&](const Eigen::Vector2d& p) -> Eigen::Vector2d { return p + Eigen::Vector2d(30 + 3 * i, 40); }, sigma,
+        unsigned(i + 1));
 }
 
 PlateFindings watch(const std::function<Luma(int)>& read, int count) {

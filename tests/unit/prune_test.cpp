@@ -110,7 +110,8 @@ TEST(Prune, HandPathsAreSparedAndEverythingComesBack) {
     EXPECT_EQ(fingerprintOfSolveInput(back), fingerprintOfSolveInput(s));
 }
 
-// White noise of a tenth of a pixel that was stated as a twentieth: the calibration finds the factor of four.
+// White noise of a tenth of a pixel in every frame, and as much in the reference, that was stated as a twentieth: the
+// calibration finds the factor of eight.
 TEST(Calibrate, StatedCovarianceIsBroughtToTheJitter) {
     std::mt19937 random(4);
     std::normal_distribution<double> noise(0, 0.1);
@@ -132,7 +133,7 @@ TEST(Calibrate, StatedCovarianceIsBroughtToTheJitter) {
     calibrateCovariances(paths);
     double mean = 0;
     for (const Path& p : paths) mean += double(p.points[10].sxx) / 60;
-    EXPECT_NEAR(mean, 0.01, 0.0015);
+    EXPECT_NEAR(mean, 0.02, 0.003);
     const double once = double(paths[3].points[10].sxx);
     calibrateCovariances(paths);
     EXPECT_NEAR(double(paths[3].points[10].sxx), once, 0.3 * once) << "a second time changes little";
@@ -146,13 +147,13 @@ TEST(MergedPaths, JobAndArtistBothKeepTheirWork) {
     const Shot s = with(5, [](Path&) {});
     const std::vector<Path>& base = *s.paths;
     std::vector<Path> edited = base, made = base;
-    edited[2].setAside = true;             // by the artist, meanwhile
+    edited[2].setAside = true;  // by the artist, meanwhile
     edited[4].name = "gable";
     Path hand;
     hand.id = base.back().id + 1;
     hand.origin = PathOrigin::byHand;
     edited.push_back(hand);
-    made[2].points.back().x += 1;          // by the job
+    made[2].points.back().x += 1;  // by the job
     made[7].points.pop_back();
     Path fresh = base[0];
     fresh.id = base.back().id + 1;
