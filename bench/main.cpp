@@ -22,20 +22,29 @@ double bestSeconds(int times, const std::function<void()>& run) {
     return best;
 }
 
-std::string clip1080p(int frames) {
-    const std::string folder = std::string(VA_BINARY_DIR) + "/clips",
-                      file = folder + "/slipway-1080p-" + std::to_string(frames) + ".mp4";
+namespace {
+
+std::string scaledClip(const std::string& name, const char* size, int frames) {
+    const std::string folder = std::string(VA_BINARY_DIR) + "/clips", file = folder + "/" + name;
     std::filesystem::create_directories(folder);
     if (!std::filesystem::exists(file)) {
-        const std::string command =
-            "ffmpeg -v error -y -i " + std::string(VA_SOURCE_DIR) +
-            "/demo/data/slipway/slipway.mp4 -filter_complex "
-            "'[0]scale=1920:1080:flags=lanczos,split=3[a][b][c];[b]reverse[r];[a][r][c]concat=n=3' -frames:v " +
-            std::to_string(frames) + " -c:v libx264 -preset fast -crf 18 -pix_fmt yuv420p -g 50 " + file;
+        const std::string command = "ffmpeg -v error -y -i " + std::string(VA_SOURCE_DIR) +
+                                    "/demo/data/slipway/slipway.mp4 -filter_complex '[0]scale=" + size +
+                                    ":flags=lanczos,split=3[a][b][c];[b]reverse[r];[a][r][c]concat=n=3' -frames:v " +
+                                    std::to_string(frames) +
+                                    " -c:v libx264 -preset fast -crf 18 -pix_fmt yuv420p -g 50 " + file;
         if (std::system(command.c_str()) != 0) std::fprintf(stderr, "va-bench: ffmpeg failed\n");
     }
     return file;
 }
+
+}  // namespace
+
+std::string clip1080p(int frames) {
+    return scaledClip("slipway-1080p-" + std::to_string(frames) + ".mp4", "1920:1080", frames);
+}
+
+std::string clip4k() { return scaledClip("slipway-4k.mp4", "3840:2160", 48); }
 
 }  // namespace va::bench
 
@@ -48,11 +57,9 @@ int main(int argc, char** argv) {
         else wanted.emplace_back(argv[i]);
     }
     using namespace va::bench;
-    const std::pair<const char*, void (*)(Table&)> parts[] = {{"follow", measureFollowing},
-                                                              {"bundle", measureBundle},
-                                                              {"window", measureWindow},
-                                                              {"match", measureMatch},
-                                                              {"memory", measureMemory}};
+    const std::pair<const char*, void (*)(Table&)> parts[] = {
+        {"follow", measureFollowing}, {"features", measureFeatures}, {"bundle", measureBundle},
+        {"window", measureWindow},    {"match", measureMatch},       {"memory", measureMemory}};
     Table table;
     for (const auto& [name, measure] : parts) {
         if (!wanted.empty() && std::find(wanted.begin(), wanted.end(), name) == wanted.end()) continue;

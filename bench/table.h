@@ -23,8 +23,11 @@ double bestSeconds(int times, const std::function<void()>& run);
 /// 1080p clips made once from the demo clip by ffmpeg: "slipway-1080p.mp4" (120 frames) and "slipway-1080p-300.mp4"
 /// (there and back, 300 frames).
 std::string clip1080p(int frames);
+/// The same at 3840 × 2160, 24 frames.
+std::string clip4k();
 
 void measureFollowing(Table& table);
+void measureFeatures(Table& table);
 void measureBundle(Table& table);
 void measureMatch(Table& table);
 void measureWindow(Table& table);

@@ -52,7 +52,7 @@ struct FeatureFollower::State {
     double scatterSum = 0, noiseSum = 0, gripSum = 0;
     int evidenceCount = 0;
     std::vector<float> residuals;  ///< of the current reference, for ReferencePatch::weigh
-    int residualFrames = 0, nextWeighing = 8;
+    int residualFrames = 0, nextWeighing = 6;
     const char* reason = "";
 
     State(Reference r, const Placement& at, const PathPoint& p) : reference(std::move(r)), placement(at), point(p) {}
@@ -222,7 +222,7 @@ bool FeatureFollower::State::retake(const Pyramid& before, const Luma& picture, 
     reference = std::move(fresh);
     residuals.clear();
     residualFrames = 0;
-    nextWeighing = 8;
+    nextWeighing = 6;
     sinceReference = 0;
     accept(*r);
     return true;
@@ -238,7 +238,7 @@ void FeatureFollower::State::tryFirstAgain(const Luma& picture, const StepOption
     first.reset();
     residuals.clear();
     residualFrames = 0;
-    nextWeighing = 8;
+    nextWeighing = 6;
     sinceReference = 0;
     accept(*r);
     velocity = keep;
@@ -265,7 +265,8 @@ StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, c
     thread_local std::vector<float> samples;
     const auto finish = [&](const ReferencePatch::Result& r, bool direct = false) {
         s.accept(r);
-        if (direct) {
+        // Every second frame does for the weights: neighbours are alike.
+        if (direct && s.steps % 2 == 0) {
             s.reference.patch.addResidual(samples, s.residuals);
             if (++s.residualFrames == s.nextWeighing) {
                 s.reference.patch.weigh(s.residuals, s.residualFrames);
@@ -283,6 +284,7 @@ StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, c
         direct.model = options.model;
         direct.iterations = 6;
         direct.samples = &samples;
+        direct.stop = 0.08;
         const auto r = s.reference.patch.registerIn(picture, start, direct);
         if (good(r, guess, 1.0 + 0.1 * radius) && r->correlation >= double(s.point.quality) - 0.03)
             return finish(*r, true);

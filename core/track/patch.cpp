@@ -247,6 +247,8 @@ void ReferencePatch::weigh(const std::vector<float>& squares, int frames) {
         total += double(weights[i]);
     }
     for (float& w : weights) w = float(double(w) * double(weights.size()) / total);
+    // Nearly all patches are on one surface: nothing to do for those.
+    if (total > 0.97 * double(weights.size()) && solidShare_ == 1) return;
     ReferencePatch weighed = *this;
     weighed.prepare(weights);
     if (!weighed.usable_) return;
