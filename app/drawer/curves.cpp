@@ -72,7 +72,7 @@ std::vector<double> curveOf(const Shot& shot, const Path& path, CurveKind kind) 
 CurvePlot::CurvePlot(Document& document, QWidget* parent) : QWidget(parent), document_(document) {
     setObjectName("curvePlot");
     setAccessibleName(tr("Curves of the selected paths"));
-    setMinimumHeight(90);
+    setMinimumHeight(50);
     setMouseTracking(true);
     connect(&document_, &Document::shotChanged, this, &CurvePlot::collect);
     connect(&document_, &Document::selectionChanged, this, [this] {
@@ -254,7 +254,7 @@ void CurvePlot::wheelEvent(QWheelEvent* event) {
 Curves::Curves(Document& document, FeatureEdits& edits, QWidget* parent)
     : QFrame(parent), plot_(new CurvePlot(document)) {
     auto* layout = new QVBoxLayout(this);
-    layout->setContentsMargins(8, 6, 8, 6);
+    layout->setContentsMargins(8, 4, 8, 4);
     layout->setSpacing(6);
     auto* row = new QHBoxLayout;
     row->setSpacing(8);

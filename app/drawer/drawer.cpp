@@ -3,6 +3,7 @@
 
 #include <QHeaderView>
 #include <QItemSelectionModel>
+#include <QScrollArea>
 #include <QTabBar>
 #include <QTime>
 #include <QVBoxLayout>
@@ -53,7 +54,12 @@ Drawer::Drawer(Document& document, FeatureEdits& edits, QWidget* parent)
     column->addWidget(table_, 1);
     addTab(features, tr("Features"));
     addTab(curves_, tr("Curves"));
-    addTab(new PrunePanel(document, edits), tr("Prune"));
+    // In a low drawer it scrolls: it must not push the window beyond a small screen.
+    auto* scroll = new QScrollArea;
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setWidgetResizable(true);
+    scroll->setWidget(new PrunePanel(document, edits));
+    addTab(scroll, tr("Prune"));
     addTab(log_, tr("Log"));
     counts_->setObjectName("quiet");
     counts_->setContentsMargins(0, 0, 12, 0);

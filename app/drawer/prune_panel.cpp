@@ -21,10 +21,10 @@ PrunePanel::PrunePanel(Document& document, FeatureEdits& edits, QWidget* parent)
       count_(new QLabel),
       prune_(new QPushButton) {
     auto* layout = new QVBoxLayout(this);
-    layout->setContentsMargins(12, 8, 12, 8);
+    layout->setContentsMargins(12, 4, 12, 4);
     auto* grid = new QGridLayout;
     grid->setHorizontalSpacing(8);
-    grid->setVerticalSpacing(4);
+    grid->setVerticalSpacing(2);
     const struct {
         QString text;
         double value;

@@ -284,7 +284,7 @@ StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, c
         direct.model = options.model;
         direct.iterations = 6;
         direct.samples = &samples;
-        direct.stop = 0.08;
+        direct.stop = 0.06;
         const auto r = s.reference.patch.registerIn(picture, start, direct);
         if (good(r, guess, 1.0 + 0.1 * radius) && r->correlation >= double(s.point.quality) - 0.03)
             return finish(*r, true);

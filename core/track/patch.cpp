@@ -242,7 +242,7 @@ void ReferencePatch::weigh(const std::vector<float>& squares, int frames) {
     double total = 0;
     for (size_t i = 0; i < smooth.size(); ++i) {
         // What noise alone scatters by keeps its full weight: every pixel given away costs precision.
-        const float over = std::max(0.0f, smooth[i] / typical - 1.6f) / 0.8f;
+        const float over = std::max(0.0f, smooth[i] / typical - 2.0f) / 0.8f;
         weights[i] = 1 / (1 + over * over);
         total += double(weights[i]);
     }

@@ -37,6 +37,7 @@ struct Move {
     const char* name;
     Eigen::Matrix3d (*map)(double t);
 };
+void PrintTo(const Move& move, std::ostream* out) { *out << move.name; }
 class Moves : public ::testing::TestWithParam<Move> {};
 
 TEST_P(Moves, FrameSixtyIsNearTheBoundAndSaysSo) {
