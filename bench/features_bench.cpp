@@ -130,10 +130,10 @@ void measureSurvival(Table& table) {
                },
                frames, truth),
            "light changing over the picture and the shot");
-    // Jolts: three frames out of ten are smeared over 15 px, along the way the camera went meanwhile.
+    // Jolts: three frames out of ten are smeared over 15 px of the 20 that the camera goes from frame to frame.
     const auto jolted = [&](int f) {
         Eigen::Vector2d at = place(f);
-        for (int j : {8, 18}) at += Eigen::Vector2d(28, 12) * std::clamp((f - j + 0.0) / 3, 0.0, 1.0);
+        for (int j : {8, 18}) at += Eigen::Vector2d(55, 24) * std::clamp((f - j + 0.0) / 3, 0.0, 1.0);
         return at;
     };
     const auto blurred = [&](int f) {
@@ -142,7 +142,7 @@ void measureSurvival(Table& table) {
         Luma sum(800, 600);
         for (int k = 0; k < samples; ++k) {
             const double t = samples > 1 ? (k + 0.5) / samples - 0.5 : 0;
-            const Eigen::Vector2d by = jolted(f) + t * 15 * Eigen::Vector2d(28, 12).normalized();
+            const Eigen::Vector2d by = jolted(f) + t * 15 * Eigen::Vector2d(55, 24).normalized();
             const Luma one = test::warped(
                 photo, 800, 600,
                 [&](const Eigen::Vector2d& p) -> Eigen::Vector2d { return p - by + Eigen::Vector2d(200, 220); }, 0, 1);

@@ -72,7 +72,7 @@ std::vector<double> curveOf(const Shot& shot, const Path& path, CurveKind kind) 
 CurvePlot::CurvePlot(Document& document, QWidget* parent) : QWidget(parent), document_(document) {
     setObjectName("curvePlot");
     setAccessibleName(tr("Curves of the selected paths"));
-    setMinimumHeight(50);
+    setMinimumHeight(30);
     setMouseTracking(true);
     connect(&document_, &Document::shotChanged, this, &CurvePlot::collect);
     connect(&document_, &Document::selectionChanged, this, [this] {

@@ -10,6 +10,7 @@
 
 #include "base/atomic_file.h"
 #include "shot/shot_file.h"
+#include "workflow/follow_shot.h"
 
 namespace va {
 namespace {
@@ -139,6 +140,79 @@ TEST_F(Headless, InputErrorsAreThreeWithASentence) {
     EXPECT_EQ(vanchor("match " + data + "jib --out /proc/no").code, 3);
     EXPECT_EQ(vanchor("match " + data + "jib --distortion " + data + "jib/jib.1001.jpg --out " + folder_.string()).code,
               3);
+}
+
+TEST_F(Headless, FollowWritesPathsThatMatchReadsBack) {
+    const std::string csv = (folder_ / "paths.csv").string();
+    const Run few = vanchor("follow " + data + "jib --range 1001-1020 --density few --json --out " + csv);
+    ASSERT_EQ(few.code, 0) << few.err;
+    const auto j = nlohmann::json::parse(few.out);
+    EXPECT_TRUE(j["cuts"].empty());
+    EXPECT_GT(j["paths"].get<int>(), 60);
+    const std::string text = readFile(csv);
+    EXPECT_EQ(text.substr(0, 31), "path,name,by_hand,set_aside,fra");
+    const Run many = vanchor("follow " + data + "jib --range 1001-1020 --density many --json --out " +
+                             (folder_ / "p.json").string());
+    ASSERT_EQ(many.code, 0) << many.err;
+    EXPECT_GT(nlohmann::json::parse(many.out)["points"].get<int>(), 2 * j["points"].get<int>());
+    // Given paths are kept beside the program's own.
+    const Run match = vanchor("match " + data + "jib --range 1001-1020 --density few --paths " + csv +
+                              " --json --out " + (folder_ / "m").string());
+    ASSERT_EQ(match.code, 0) << match.err;
+    EXPECT_GT(nlohmann::json::parse(match.out)["paths"].get<int>(), j["paths"].get<int>());
+    const Run bad = vanchor("follow " + data + "jib --out " + (folder_ / "p.txt").string());
+    EXPECT_EQ(bad.code, 2);
+    writeFileAtomically(folder_ / "bad.csv", "path,frame\n1,2\n");
+    const Run broken = vanchor("match " + data + "jib --paths " + (folder_ / "bad.csv").string() + " --out " +
+                               (folder_ / "n").string());
+    EXPECT_EQ(broken.code, 3);
+    EXPECT_NE(broken.err.find("bad.csv"), std::string::npos) << broken.err;
+}
+
+TEST_F(Headless, MaskShapesOfAProjectKeepFeaturesOut) {
+    Shot masks;
+    MaskShape m;
+    m.id = 1;
+    const Eigen::Vector2d none = Eigen::Vector2d::Zero();
+    m.setPoints(1001,
+                {{{-5, -5}, none, none}, {{320, -5}, none, none}, {{320, 400}, none, none}, {{-5, 400}, none, none}});
+    masks.plateSpec = data + "jib";
+    masks.exclusions.masks = {m};
+    writeShot(masks, folder_ / "masks.vanchor");
+    const std::string out = (folder_ / "p.vanchor").string();
+    const Run r = vanchor("follow " + data + "jib --range 1001-1006 --masks-from " +
+                          (folder_ / "masks.vanchor").string() + " --out " + out);
+    ASSERT_EQ(r.code, 0) << r.err;
+    const Shot shot = readShot(out);
+    ASSERT_GT(shot.paths->size(), 30U);
+    for (const Path& p : *shot.paths)
+        for (const PathPoint& q : p.points) EXPECT_GT(q.x, 320);
+    EXPECT_EQ(shot.exclusions.masks.size(), 1U);
+    EXPECT_EQ(followWorkFor(shot), FollowWork::none) << "the project knows what it was followed with";
+}
+
+TEST_F(Headless, CutsRepeatsAndWovenFieldsAreNamed) {
+    const std::string slipway = data + "slipway/slipway.mp4", boardwalk = data + "boardwalk/boardwalk.mp4";
+    const std::string cut = clip("cut.mp4",
+                                 "-i " + slipway + " -i " + boardwalk +
+                                     " -filter_complex "
+                                     "'[0]trim=end_frame=12,scale=640:360[a];[1]trim=end_frame=12,scale=640:360,setpts="
+                                     "PTS-STARTPTS[b];[a][b]concat'",
+                                 24);
+    auto follow = [&](const std::string& file) {
+        const Run r = vanchor("follow " + file + " --json --out " + (folder_ / "x.csv").string());
+        EXPECT_EQ(r.code, 0) << r.err;
+        return nlohmann::json::parse(r.out);
+    };
+    auto j = follow(cut);
+    EXPECT_EQ(j["cuts"], nlohmann::json::array({1013}));
+    EXPECT_NE(vanchor("match " + cut + " --out " + (folder_ / "c").string()).code, 2);
+    // 15 frames a second shown at 30: every second picture is a repeat.
+    const std::string repeated = clip("repeat.mp4", "-i " + boardwalk + " -vf 'fps=12.5,fps=25' -crf 12", 24);
+    EXPECT_GE(follow(repeated)["duplicates"].size(), 8U);
+    const std::string woven =
+        clip("woven.mp4", "-i " + boardwalk + " -vf 'scale=640:360,tinterlace=interleave_top' -crf 12", 24);
+    EXPECT_TRUE(follow(woven)["interlaced"].get<bool>());
 }
 
 TEST_F(Headless, NoSolveIsFourWithTheVerdict) {
