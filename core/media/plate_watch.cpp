@@ -20,6 +20,30 @@ Luma sixteenth(const Luma& in) {
     return out;
 }
 
+/// What is left when each row's mean is taken out: nearly all pictures are light above and dark below, whatever they
+/// show.
+Luma withoutRowMeans(Luma l) {
+    for (int y = 0; y < l.height; ++y) {
+        float mean = 0;
+        for (int x = 0; x < l.width; ++x) mean += l.at(x, y) / float(l.width);
+        for (int x = 0; x < l.width; ++x) l.at(x, y) -= mean;
+    }
+    return l;
+}
+
+/// Correlation of two pictures of one size without their rows' means, −1..1; 1 when either is flat.
+double likeness(const Luma& first, const Luma& second) {
+    const Luma a = withoutRowMeans(first), b = withoutRowMeans(second);
+    if (a.data.size() != b.data.size() || a.data.empty()) return 0;
+    double sa = 0, sb = 0, saa = 0, sbb = 0, sab = 0;
+    for (size_t i = 0; i < a.data.size(); ++i) {
+        const double x = double(a.data[i]), y = double(b.data[i]);
+        sa += x, sb += y, saa += x * x, sbb += y * y, sab += x * y;
+    }
+    const double n = double(a.data.size()), va = saa - sa * sa / n, vb = sbb - sb * sb / n;
+    return va > 1e-6 * n && vb > 1e-6 * n ? (sab - sa * sb / n) / std::sqrt(va * vb) : 1;
+}
+
 double difference(const Luma& a, const Luma& b, int everyRow) {
     double sum = 0;
     int rows = 0;
@@ -52,17 +76,6 @@ double medianOf(std::vector<double> v) {
 
 }  // namespace
 
-double pictureCorrelation(const Luma& a, const Luma& b) {
-    if (a.data.size() != b.data.size() || a.data.empty()) return 0;
-    double sa = 0, sb = 0, saa = 0, sbb = 0, sab = 0;
-    for (size_t i = 0; i < a.data.size(); ++i) {
-        const double x = double(a.data[i]), y = double(b.data[i]);
-        sa += x, sb += y, saa += x * x, sbb += y * y, sab += x * y;
-    }
-    const double n = double(a.data.size()), va = saa - sa * sa / n, vb = sbb - sb * sb / n;
-    return va > 1e-6 * n && vb > 1e-6 * n ? (sab - sa * sb / n) / std::sqrt(va * vb) : 1;
-}
-
 void PlateWatch::see(int frame, const Luma& picture) {
     Seen s;
     s.frame = frame;
@@ -75,7 +88,7 @@ void PlateWatch::see(int frame, const Luma& picture) {
     if (last_.width == picture.width && last_.height == picture.height && !seen_.empty()) {
         s.change = difference(s.small, seen_.back().small, 1);
         s.fullChange = difference(picture, last_, 4);
-        s.correlation = pictureCorrelation(s.small, seen_.back().small);
+        s.correlation = likeness(s.small, seen_.back().small);
         s.comb = combing(picture, last_);
     }
     last_ = picture;
@@ -97,8 +110,8 @@ PlateFindings PlateWatch::findings() const {
         const bool wasBlack = before.mean < 6 && before.contrast < 1.5;
         if (!black && !wasBlack && s.change > 5 * usual && s.change > 4 && s.correlation < 0.6) {
             // A flash: the frame after goes back to what was before.
-            const bool flash = i + 1 < seen_.size() && pictureCorrelation(seen_[i + 1].small, before.small) > 0.8;
-            const bool back = i >= 2 && pictureCorrelation(s.small, seen_[i - 2].small) > 0.8;
+            const bool flash = i + 1 < seen_.size() && likeness(seen_[i + 1].small, before.small) > 0.8;
+            const bool back = i >= 2 && likeness(s.small, seen_[i - 2].small) > 0.8;
             if (!flash && !back) out.cuts.push_back(s.frame);
         }
         if (!black && s.fullChange < 0.5) {

@@ -21,10 +21,10 @@ struct PlateFindings {
 /// sixteenth of the size and on every fourth row.
 ///
 /// A cut is a frame whose small picture differs from the one before by more than five times what neighbouring frames
-/// usually differ, whose grey levels correlate less than 0.6 with it, and which is followed by frames like itself (a
-/// flash is no cut). A duplicate differs by less than a twentieth of what its neighbours do, and by under half a grey
-/// level. Interlaced: where the picture moves sideways, lines agree better with the next but one than with the next, in
-/// at least three frames and a quarter of the moving ones.
+/// usually differ, that correlates less than 0.6 with it (rows' means taken out), and which is followed by frames like
+/// itself (a flash is no cut). A duplicate differs by less than a twentieth of what its neighbours do, and by under
+/// half a grey level. Interlaced: where the picture moves sideways, lines agree better with the next but one than with
+/// the next, in at least three frames and a quarter of the moving ones.
 class PlateWatch {
   public:
     void see(int frame, const Luma& picture);
@@ -43,8 +43,5 @@ class PlateWatch {
     std::vector<Seen> seen_;
     Luma last_;
 };
-
-/// Correlation of two pictures of one size, −1..1; 1 when either is flat.
-double pictureCorrelation(const Luma& a, const Luma& b);
 
 }  // namespace va
