@@ -372,7 +372,7 @@ void MainWindow::makeLayout() {
     column_->addWidget(upper);
     column_->addWidget(lower);
     column_->setStretchFactor(0, 1);
-    column_->setSizes({510, 250});
+    column_->setSizes({450, 310});
     column_->setChildrenCollapsible(false);
     layout->addWidget(column_, 1);
     setCentralWidget(whole);
