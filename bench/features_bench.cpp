@@ -18,6 +18,7 @@
 #include "plate_view/plate_canvas.h"
 #include "precision.h"
 #include "style/theme.h"
+#include "pictures.h"
 #include "table.h"
 #include "track/find_features.h"
 #include "track/follow.h"
@@ -27,13 +28,6 @@
 
 namespace va::bench {
 namespace {
-
-cv::Mat bytes(const Luma& l) {
-    cv::Mat m(l.height, l.width, CV_8U);
-    for (int y = 0; y < l.height; ++y)
-        for (int x = 0; x < l.width; ++x) m.at<uchar>(y, x) = cv::saturate_cast<uchar>(l.at(x, y));
-    return m;
-}
 
 struct Survival {
     double ours = 0, theirs = 0;

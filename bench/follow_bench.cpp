@@ -3,6 +3,7 @@
 #include <opencv2/video/tracking.hpp>
 
 #include "media/plate_source.h"
+#include "pictures.h"
 #include "table.h"
 #include "track/find_features.h"
 #include "track/follow.h"
@@ -14,13 +15,6 @@ namespace {
 constexpr int radius = 10;  // OpenCV's usual window of 21 × 21
 const cv::Size window(2 * radius + 1, 2 * radius + 1);
 const cv::TermCriteria stop(cv::TermCriteria::COUNT | cv::TermCriteria::EPS, 30, 0.01);
-
-cv::Mat bytes(const Luma& l) {
-    cv::Mat m(l.height, l.width, CV_8U);
-    for (int y = 0; y < l.height; ++y)
-        for (int x = 0; x < l.width; ++x) m.at<uchar>(y, x) = cv::saturate_cast<uchar>(l.at(x, y));
-    return m;
-}
 
 /// Seconds, and the last positions of the features that survived, for both followers over the same frames and start
 /// points.

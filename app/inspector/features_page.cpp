@@ -56,7 +56,7 @@ void FeaturesPage::buildFollow(const QMap<QString, QAction*>& actions) {
     QComboBox* care = follow_->choice(tr("Care"), {tr("quick"), tr("careful")});
     care->setObjectName("care");
     care->setToolTip(
-        tr("Careful searches farther, follows backward too and is guided by the solve; it takes about three "
+        tr("Careful searches farther, follows backward too and is guided by the solve; it takes several "
            "times as long"));
     follow_->buttons({actions["follow"], actions["guidedFollow"]});
     const auto set = [=, this] {

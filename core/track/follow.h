@@ -28,7 +28,7 @@ struct FollowOptions {
 };
 
 /// few = 120, normal = 300, many = 700 live features. Careful searches farther, bridges longer, chooses the frames for
-/// new features by how far the view moved, and follows all of them backward too: about three times the work.
+/// new features by how far the view moved, and follows all of them backward too: several times the work.
 FollowOptions followOptions(Density density, Care care);
 
 /// What to follow, and where. Everything but `frames` and `read` may stay empty.
