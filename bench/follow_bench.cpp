@@ -27,18 +27,19 @@ struct Run {
 Run follow(const std::vector<Luma>& frames, const std::vector<FoundFeature>& start) {
     Run run;
     const StepOptions options;
-    Pyramid before(frames[0], 4);
+    Pyramid before(frames[0], 4), spare;
     std::vector<FeatureFollower> followers;
     for (const auto& f : start) followers.emplace_back(before, f.x, f.y, radius);
     std::vector<char> alive(followers.size(), 1);
     auto clock = std::chrono::steady_clock::now();
     for (size_t i = 1; i < frames.size(); ++i) {
-        Pyramid now(frames[i], 4);
+        Pyramid now(frames[i], 4, std::move(spare));
         for (size_t k = 0; k < followers.size(); ++k) {
             if (!alive[k]) continue;
             ++run.ourSteps;
             alive[k] = followers[k].step(before, now, options) != StepOutcome::lost;
         }
+        spare = std::move(before);
         before = std::move(now);
     }
     run.ours = std::chrono::duration<double>(std::chrono::steady_clock::now() - clock).count();

@@ -70,18 +70,19 @@ class Pass {
     std::vector<Path> run() {
         prepareGoingOn();
         FrameReader reader(r_.frames, r_.read, r_.watch);
-        Pyramid before;
+        Pyramid before, spare;
         try {
             for (size_t i = 0; i < r_.frames.size(); ++i) {
                 progress_.check();
                 frame_ = r_.frames[i];
-                Pyramid now = reader.next();
+                Pyramid now = reader.next(std::move(spare));
                 if (radius_ == 0)
                     radius_ = r_.options.radius > 0 ? r_.options.radius : defaultPatchRadius(now.level(0).width);
                 if (i > 0) follow(before, now);
                 goOnHere(now);
                 if (r_.findNew && (i > 0 || r_.findInFirst) && wantsNew(i)) findNew(now);
                 if (i == 0) sharp_ = fineContrast(now);
+                spare = std::move(before);
                 before = std::move(now);
                 progress_.advance();
             }

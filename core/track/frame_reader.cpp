@@ -21,9 +21,9 @@ FrameReader::~FrameReader() {
     if (pending_.valid()) pending_.wait();
 }
 
-Pyramid FrameReader::next() {
+Pyramid FrameReader::next(Pyramid spare) {
     Prepared p = pending_.get();
-    fetch();
+    fetch(std::move(spare));
     return levels_ == 1 ? Pyramid(p.luma, 1) : std::move(p.pyramid);
 }
 
@@ -51,14 +51,15 @@ Luma FrameReader::take(int frame) {
     return out;
 }
 
-void FrameReader::fetch() {
+void FrameReader::fetch(Pyramid spare) {
     if (next_ >= frames_.size()) return;
     const int frame = frames_[next_++];
-    pending_ = std::async(std::launch::async, [this, frame] {
+    pending_ = std::async(std::launch::async, [this, frame, spare = std::move(spare)]() mutable {
         Prepared p;
         p.luma = take(frame);
         if (watch_) watch_(frame, p.luma);
-        if (levels_ != 1) p.pyramid = Pyramid(p.luma, levels_ > 0 ? levels_ : pyramidLevels(p.luma.width));
+        if (levels_ != 1)
+            p.pyramid = Pyramid(p.luma, levels_ > 0 ? levels_ : pyramidLevels(p.luma.width), std::move(spare));
         return p;
     });
 }

@@ -17,13 +17,13 @@ class FrameReader {
     FrameReader(std::vector<int> frames, std::function<Luma(int)> read,
                 std::function<void(int, const Luma&)> watch = {}, int levels = 0);
     ~FrameReader();
-    /// The next frame's pyramid; rethrows what reading threw.
-    Pyramid next();
+    /// The next frame's pyramid; rethrows what reading threw. The memory of `spare` is used again.
+    Pyramid next(Pyramid spare = {});
     /// The next frame as it was read; only with `levels` = 1, and not mixed with next().
     Luma nextLuma();
 
   private:
-    void fetch();
+    void fetch(Pyramid spare = {});
     Luma take(int frame);
 
     std::vector<int> frames_;

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "base/plane.h"
+#include "track/patch_kernels.h"
 #include "track/path.h"
 
 namespace va {
@@ -65,7 +66,7 @@ class ReferencePatch {
         return registerIn(picture, start, Options{});
     }
 
-    /// Adds to `squares` (one a pixel of the patch, any size at first) what is left of a registration's samples after
+    /// Adds to `squares` (one a place of the layout, any size at first) what is left of a registration's samples after
     /// gain and bias, squared, in grey levels of the reference.
     void addResidual(const std::vector<float>& samples, std::vector<float>& squares) const;
     /// Weighs each pixel by how well it went with the others so far: mean squared residuals from addResidual, over
@@ -89,18 +90,17 @@ class ReferencePatch {
     double x_ = 0, y_ = 0;
     int radius_ = 0;
     bool usable_ = false;
-    Luma window_;                 ///< the picture around the patch, for blurredAlong
-    int windowMargin_ = 0;        ///< px of it on each side of the patch
-    int count_ = 0;               ///< pixels, sorted by part, each part padded to a multiple of 8 with zero weight
-    int partEnd_[parts] = {};     ///< in the arrays below
-    std::vector<int> order_;      ///< pixel of the square patch, −1 = padding
-    std::vector<float> u_, v_;    ///< offsets of the pixels
-    std::vector<float> weight_;   ///< of the pixels, mean 1 over real ones, 0 for padding
-    std::vector<float> texture_;  ///< T with weighted mean 0, times the weight
-    std::vector<float> descent_;  ///< six rows: steepest-descent images for (tx, ty, a, b, c, d), T and 1 projected
-                                  ///< out, times the weight
-    double power_ = 0;            ///< Σ w T²
-    double mean_ = 0;             ///< weighted, of the window's grey levels under the patch
+    Luma window_;                                ///< the picture around the patch, for blurredAlong
+    int windowMargin_ = 0;                       ///< px of it on each side of the patch
+    std::shared_ptr<const PatchLayout> layout_;  ///< the order of the arrays below
+    std::vector<float> weight_;                  ///< of the pixels, mean 1, but 0 for those the layout repeats
+    std::vector<float> plain_;                   ///< T as it is, grey levels
+    std::vector<float> texture_;                 ///< T with weighted mean 0, times the weight
+    std::vector<float> gx_, gy_;                 ///< gradients of T, times the weight
+    /// Parts of 1 and of T in the steepest-descent images for (tx, ty, a, b, c, d): projected out of every sum.
+    Eigen::Matrix<double, 6, 1> alongOne_, alongT_;
+    double power_ = 0;  ///< Σ w T²
+    double mean_ = 0;   ///< weighted, of the window's grey levels under the patch
     double solidShare_ = 1;
     Eigen::Matrix<double, 6, parts> partWithT_, partWithOne_;  ///< Σ descent · T and Σ descent over each part
     Eigen::Matrix<double, 6, 6> inverse_[3];                   ///< of the normal matrix, by motion model, 0 where fixed

@@ -2,6 +2,7 @@
 #include "track/pyramid.h"
 
 #include <algorithm>
+#include <utility>
 
 #include "base/cpu_clones.h"
 
@@ -9,24 +10,31 @@ namespace va {
 namespace {
 
 /// out = (a + 2 b + c) / 4 for whole rows.
-VA_CPU_CLONES void blend121(const float* a, const float* b, const float* c, float* out, int n) {
+VA_CPU_CLONES void blend121(const float* a, const float* b, const float* c, float* __restrict out, int n) {
     for (int x = 0; x < n; ++x) out[x] = 0.25f * (a[x] + c[x]) + 0.5f * b[x];
 }
 
 VA_CPU_CLONES void blend14641(const float* a, const float* b, const float* c, const float* d, const float* e,
-                              float* out, int n) {
+                              float* __restrict out, int n) {
     for (int x = 0; x < n; ++x) out[x] = 0.0625f * (a[x] + e[x]) + 0.25f * (b[x] + d[x]) + 0.375f * c[x];
 }
 
-VA_CPU_CLONES void halveRow(const float* in, float* out, int n) {
+VA_CPU_CLONES void halveRow(const float* __restrict in, float* __restrict out, int n) {
     for (int x = 0; x < n; ++x) {
         const float* p = in + 2 * x;
         out[x] = 0.0625f * (p[0] + p[4]) + 0.25f * (p[1] + p[3]) + 0.375f * p[2];
     }
 }
 
-Luma lightlyBlurred(const Luma& in) {
-    Luma out(in.width, in.height);
+Luma sized(Luma spare, int width, int height) {
+    spare.width = width;
+    spare.height = height;
+    spare.data.resize(size_t(width) * size_t(height));
+    return spare;
+}
+
+Luma lightlyBlurred(const Luma& in, Luma spare) {
+    Luma out = sized(std::move(spare), in.width, in.height);
     std::vector<float> line(size_t(in.width) + 2);
     for (int y = 0; y < in.height; ++y) {
         blend121(in.row(std::max(0, y - 1)), in.row(y), in.row(std::min(in.height - 1, y + 1)), line.data() + 1,
@@ -38,8 +46,8 @@ Luma lightlyBlurred(const Luma& in) {
     return out;
 }
 
-Luma halved(const Luma& in) {
-    Luma out((in.width + 1) / 2, (in.height + 1) / 2);
+Luma halved(const Luma& in, Luma spare) {
+    Luma out = sized(std::move(spare), (in.width + 1) / 2, (in.height + 1) / 2);
     std::vector<float> line(size_t(in.width) + 6);
     const auto row = [&](int y) { return in.row(std::clamp(y, 0, in.height - 1)); };
     for (int y = 0; y < out.height; ++y) {
@@ -54,10 +62,13 @@ Luma halved(const Luma& in) {
 
 }  // namespace
 
-Pyramid::Pyramid(const Luma& picture, int levels) {
-    levels_.push_back(lightlyBlurred(picture));
+Pyramid::Pyramid(const Luma& picture, int levels, Pyramid spare) {
+    const auto memory = [&](size_t level) {
+        return level < spare.levels_.size() ? std::move(spare.levels_[level]) : Luma();
+    };
+    levels_.push_back(lightlyBlurred(picture, memory(0)));
     while (int(levels_.size()) < levels && std::min(levels_.back().width, levels_.back().height) >= 32)
-        levels_.push_back(halved(levels_.back()));
+        levels_.push_back(halved(levels_.back(), memory(levels_.size())));
 }
 
 }  // namespace va

@@ -12,7 +12,9 @@ namespace va {
 class Pyramid {
   public:
     Pyramid() = default;
-    Pyramid(const Luma& picture, int levels);
+    /// `spare` is a pyramid that is not needed any more: its memory is used again, which saves most of the time that
+    /// fresh memory costs.
+    Pyramid(const Luma& picture, int levels, Pyramid spare = {});
     [[nodiscard]] int levels() const { return int(levels_.size()); }
     [[nodiscard]] const Luma& level(int n) const { return levels_[size_t(n)]; }
 
