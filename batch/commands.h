@@ -15,6 +15,7 @@ using Command = std::function<int()>;
 void addMatchCommand(CLI::App& program, Command& run);
 void addFollowCommand(CLI::App& program, Command& run);
 void addInfoCommand(CLI::App& program, Command& run);
+void addLensCommands(CLI::App& program, Command& run);
 void addExportCommand(CLI::App& program, Command& run);
 
 }  // namespace va

@@ -16,6 +16,7 @@ int main(int argc, char** argv) {
     va::addMatchCommand(program, run);
     va::addFollowCommand(program, run);
     va::addInfoCommand(program, run);
+    va::addLensCommands(program, run);
     va::addExportCommand(program, run);
     try {
         program.parse(argc, argv);

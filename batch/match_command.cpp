@@ -10,6 +10,7 @@
 #include "commands.h"
 #include "exchange/camera_json.h"
 #include "exchange/verify.h"
+#include "shot/lens_file.h"
 #include "shot/shot_file.h"
 #include "workflow/match_shot.h"
 #include "workflow/verdict.h"
@@ -27,20 +28,6 @@ struct MatchArguments {
     bool asJson = false;
 };
 
-/// A lens file: the "lens" part of a camera.json, or that file whole.
-BrownConrady readLens(const std::string& file) {
-    const json j = json::parse(readFile(file), nullptr, false);
-    const json lens = j.is_object() && j.contains("lens") ? j["lens"] : j;
-    try {
-        return {lens.at("k1").get<double>(), lens.at("k2").get<double>(), lens.value("k3", 0.0), lens.value("p1", 0.0),
-                lens.value("p2", 0.0)};
-    } catch (const json::exception& e) {
-        throw InputError(
-            "\"" + file + "\" is not a lens: a JSON object with k1 and k2 is needed. A camera.json does as well.",
-            e.what());
-    }
-}
-
 int match(const MatchArguments& a) {
     Shot shot = shotFor(a.plate);
     shot.seed = a.seed;
@@ -55,7 +42,8 @@ int match(const MatchArguments& a) {
         shot.back.focal = Known::known;
     }
     if (a.distortion == "none") shot.back.distortion = Known::known;
-    else if (a.distortion != "solve") shot.back.distortion = Known::known, shot.back.lens = readLens(a.distortion);
+    else if (a.distortion != "solve")
+        shot.back.distortion = Known::known, shot.back.lens = readLensFile(a.distortion).intrinsics.lens;
 
     const std::filesystem::path folder = a.out;
     makeFolder(a.out);
@@ -80,12 +68,18 @@ int match(const MatchArguments& a) {
     for (const auto& c : checks) verified = verified && c.passed;
     const SolveResult& r = *shot.solve;
     if (a.asJson) {
-        json j{{"verdict", verdict},        {"motion", motionWord(r.motion)},
-               {"frames", r.frames.size()}, {"solved", r.solvedCount()},
-               {"rms_px", r.rmsPx},         {"paths", shot.paths->size()},
-               {"points", r.points.size()}, {"focal_px", r.lens.focalPx},
-               {"k1", r.lens.lens.k1},      {"k2", r.lens.lens.k2},
-               {"seconds", seconds},        {"plate_seconds", double(shot.frames().size()) / shot.rate().value()},
+        json j{{"verdict", verdict},
+               {"motion", motionWord(r.motion)},
+               {"frames", r.frames.size()},
+               {"solved", r.solvedCount()},
+               {"rms_px", r.rmsPx},
+               {"paths", shot.paths->size()},
+               {"points", r.points.size()},
+               {"focal_px", r.lens.focalPx},
+               {"k1", r.lens.lens.value("k1")},
+               {"k2", r.lens.lens.value("k2")},
+               {"seconds", seconds},
+               {"plate_seconds", double(shot.frames().size()) / shot.rate().value()},
                {"files", json::array()}};
         j["check_rms_px"] = r.checkRmsPx >= 0 ? json(r.checkRmsPx) : json(nullptr);
         for (const auto& c : checks)

@@ -34,7 +34,7 @@ double plainCeres(const BundleProblem& p, double* finalCost) {
             views[i][size_t(k)] = turn.angle() * turn.axis()[k], views[i][size_t(k + 3)] = p.views[i].shift[k];
     }
     for (size_t i = 0; i < lenses.size(); ++i)
-        lenses[i] = {p.lenses[i].focalPx, p.lenses[i].lens.k1, p.lenses[i].lens.k2};
+        lenses[i] = {p.lenses[i].focalPx, p.lenses[i].lens.value("k1"), p.lenses[i].lens.value("k2")};
     for (size_t i = 0; i < points.size(); ++i) points[i] = {p.points[i].x(), p.points[i].y(), p.points[i].z()};
     ceres::Problem problem;
     for (const auto& o : p.observations)

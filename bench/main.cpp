@@ -58,8 +58,9 @@ int main(int argc, char** argv) {
     }
     using namespace va::bench;
     const std::pair<const char*, void (*)(Table&)> parts[] = {
-        {"follow", measureFollowing}, {"features", measureFeatures}, {"bundle", measureBundle},
-        {"window", measureWindow},    {"match", measureMatch},       {"memory", measureMemory}};
+        {"follow", measureFollowing}, {"features", measureFeatures}, {"lens", measureLens},
+        {"bundle", measureBundle},    {"window", measureWindow},     {"match", measureMatch},
+        {"memory", measureMemory}};
     Table table;
     for (const auto& [name, measure] : parts) {
         if (!wanted.empty() && std::find(wanted.begin(), wanted.end(), name) == wanted.end()) continue;

@@ -29,6 +29,7 @@ std::string clip4k();
 void measureFollowing(Table& table);
 void measureFeatures(Table& table);
 void measureBundle(Table& table);
+void measureLens(Table& table);
 void measureMatch(Table& table);
 void measureWindow(Table& table);
 void measureMemory(Table& table);

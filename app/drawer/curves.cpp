@@ -141,7 +141,8 @@ void CurvePlot::paintEvent(QPaintEvent*) {
     low_ -= air, high_ += air;
     const double plotHeight = height() - topMargin - bottomMargin;
     const auto yOf = [&](double v) { return topMargin + plotHeight * (1 - (v - low_) / (high_ - low_)); };
-    const double step = niceStep(high_ - low_, std::clamp(int(plotHeight / 24), 1, 5)), frameStep = std::max(1.0, niceStep(last_ - first_, 10));
+    const double step = niceStep(high_ - low_, std::clamp(int(plotHeight / 24), 1, 5)),
+                 frameStep = std::max(1.0, niceStep(last_ - first_, 10));
     for (double v = std::ceil(low_ / step) * step; v <= high_; v += step) {
         painter.setPen(QPen(theme.line, 1));
         painter.drawLine(QPointF(leftMargin, yOf(v)), QPointF(width() - rightMargin, yOf(v)));

@@ -11,6 +11,7 @@
 #include <cmath>
 
 #include "base/error.h"
+#include "inspector/lens_page.h"
 #include "lens/film_back.h"
 #include "workflow/stale.h"
 
@@ -25,7 +26,7 @@ Inspector::Inspector(Document& document, FeatureEdits& edits, const QMap<QString
     setFrameShape(QFrame::NoFrame);
     setWidget(stack_);
     buildPlate(actions);
-    buildLens();
+    buildLens(actions);
     buildFeatures(actions);
     buildSolve(actions);
     buildGround(actions);
@@ -53,12 +54,6 @@ Page* Inspector::addPage(const QString& title) {
     auto* page = new Page(title);
     stack_->addWidget(page);
     return page;
-}
-
-void Inspector::editBack(const QString& name, const std::function<void(CameraBack&)>& change) {
-    Shot next = document_.shot();
-    change(next.back);
-    if (!(next.back == document_.shot().back)) document_.edit(name, next);
 }
 
 void Inspector::editThing(const QString& name, const std::function<void(Thing&)>& change) {
@@ -144,93 +139,10 @@ void Inspector::buildPlate(const QMap<QString, QAction*>& actions) {
     });
 }
 
-void Inspector::buildLens() {
-    Page* page = addPage(tr("Lens"));
-    page->caption(tr("Camera back"));
-    NumberField* sensor = page->number(tr("Sensor width"), 3, tr("mm"));
-    sensor->setObjectName("sensorWidth");
-    auto* known = new QComboBox;
-    known->addItems({tr("unknown"), tr("start value"), tr("known")});
-    known->setObjectName("focalKnown");
-    page->row(tr("Focal length is"), known);
-    NumberField* focal = page->number(tr("Focal length"), 3, tr("mm"));
-    focal->setObjectName("focalMm");
-    page->caption(tr("Distortion"));
-    auto* distortion = new QComboBox;
-    distortion->addItems({tr("unknown"), tr("start value"), tr("known")});
-    distortion->setObjectName("distortionKnown");
-    page->row(tr("Distortion is"), distortion);
-    NumberField* k1 = page->number(tr("k1"), 5, QString());
-    NumberField* k2 = page->number(tr("k2"), 5, QString());
-    page->caption(tr("Solved"));
-    QLabel* solvedMm = page->read(tr("Focal length"), tr("mm"));
-    QLabel* solvedPx = page->read(tr("Focal length"), tr("px"));
-    QLabel* across = page->read(tr("Field of view"), tr("°"));
-    QLabel* solvedK1 = page->read(tr("k1"));
-    QLabel* solvedK2 = page->read(tr("k2"));
-    QLabel* note = page->note();
-    connect(sensor, &NumberField::edited, this, [this](double v) {
-        if (v > 0)
-            editBack(tr("Set sensor width"), [v](CameraBack& b) { b.sensorWidthMm = v, b.sensorAssumed = false; });
-    });
-    connect(known, &QComboBox::activated, this, [this](int i) {
-        editBack(tr("Set focal length state"), [&, i](CameraBack& b) {
-            b.focal = Known(i);
-            const Shot& s = document_.shot();
-            if (i != 0 && b.focalMm <= 0)
-                b.focalMm = s.plate.focalMm ? *s.plate.focalMm
-                            : s.solve->has()
-                                ? focalMmFromPx(s.solve->lens.focalPx, b.sensorWidthMm, s.plate.width, s.pixelAspect())
-                                : 35;
-        });
-    });
-    connect(focal, &NumberField::edited, this, [this](double v) {
-        if (v > 0)
-            editBack(tr("Set focal length"), [v](CameraBack& b) {
-                b.focalMm = v;
-                if (b.focal == Known::unknown) b.focal = Known::start;
-            });
-    });
-    connect(distortion, &QComboBox::activated, this,
-            [this](int i) { editBack(tr("Set distortion state"), [i](CameraBack& b) { b.distortion = Known(i); }); });
-    connect(k1, &NumberField::edited, this, [this](double v) {
-        editBack(tr("Set k1"), [v](CameraBack& b) {
-            b.lens.k1 = v;
-            if (b.distortion == Known::unknown) b.distortion = Known::start;
-        });
-    });
-    connect(k2, &NumberField::edited, this, [this](double v) {
-        editBack(tr("Set k2"), [v](CameraBack& b) {
-            b.lens.k2 = v;
-            if (b.distortion == Known::unknown) b.distortion = Known::start;
-        });
-    });
-    refreshers_.push_back([=, this] {
-        const Shot& s = document_.shot();
-        sensor->setValue(s.back.sensorWidthMm);
-        known->setCurrentIndex(int(s.back.focal));
-        focal->setValue(s.back.focalMm);
-        focal->setEnabled(s.back.focal != Known::unknown);
-        distortion->setCurrentIndex(int(s.back.distortion));
-        k1->setValue(s.back.lens.k1);
-        k2->setValue(s.back.lens.k2);
-        k1->setEnabled(s.back.distortion != Known::unknown);
-        k2->setEnabled(s.back.distortion != Known::unknown);
-        const bool has = s.solve->has() && s.solve->motion != Motion::fixed;
-        const Intrinsics& l = s.solve->lens;
-        solvedMm->setText(
-            has ? QString::number(focalMmFromPx(l.focalPx, s.back.sensorWidthMm, s.plate.width, s.pixelAspect()), 'f',
-                                  3)
-                : QString("–"));
-        solvedPx->setText(has ? QString::number(l.focalPx, 'f', 2) : QString("–"));
-        across->setText(
-            has ? QString::number(fieldOfView(l.focalPx / l.pixelAspect, s.plate.width) * 180 / M_PI, 'f', 3)
-                : QString("–"));
-        solvedK1->setText(has ? QString::number(l.lens.k1, 'f', 6) : QString("–"));
-        solvedK2->setText(has ? QString::number(l.lens.k2, 'f', 6) : QString("–"));
-        note->setText(s.back.sensorAssumed ? tr("The sensor width is assumed: mm then only name an angle of view.")
-                                           : QString());
-    });
+void Inspector::buildLens(const QMap<QString, QAction*>& actions) {
+    auto* page = new LensPage(document_, actions);
+    stack_->addWidget(page);
+    refreshers_.push_back([page] { page->refresh(); });
 }
 
 void Inspector::buildFeatures(const QMap<QString, QAction*>& actions) {

@@ -27,14 +27,13 @@ class Inspector : public QScrollArea {
   private:
     Page* addPage(const QString& title);
     void buildPlate(const QMap<QString, QAction*>& actions);
-    void buildLens();
+    void buildLens(const QMap<QString, QAction*>& actions);
     void buildFeatures(const QMap<QString, QAction*>& actions);
     void buildSolve(const QMap<QString, QAction*>& actions);
     void buildGround(const QMap<QString, QAction*>& actions);
     void buildLayout(const QMap<QString, QAction*>& actions);
     void buildProof();
     void buildExport();
-    void editBack(const QString& name, const std::function<void(CameraBack&)>& change);
     void editThing(const QString& name, const std::function<void(Thing&)>& change);
     /// Only the page that is seen: some values take a walk over all paths.
     void refresh();

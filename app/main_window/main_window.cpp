@@ -34,6 +34,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     makeActions();
     makeGroundActions();
     makeFeatureActions();
+    makeLensActions();
     makeLayout();
     makeMenus();
     connect(&document_, &Document::shotChanged, this, &MainWindow::refresh);
@@ -345,7 +346,7 @@ void MainWindow::makeLayout() {
     route_ = new Route(document_);
     plate_ = new PlateView(document_, edits_,
                            {actions_["selectTool"], actions_["lassoTool"], actions_["handTool"], actions_["maskTool"],
-                            actions_["patchTool"], actions_["boxTool"]});
+                            actions_["patchTool"], actions_["boxTool"], actions_["straightView"]});
     scene_ = new SceneView(document_, plate_->canvas(),
                            {actions_["orbit"], actions_["top"], actions_["side"], actions_["lensView"]});
     inspector_ = new Inspector(document_, edits_, actions_);
@@ -377,6 +378,8 @@ void MainWindow::makeLayout() {
     layout->addWidget(column_, 1);
     setCentralWidget(whole);
 
+    connect(&plate_->canvas(), &PlateCanvas::straightChanged, this,
+            [this] { actions_["straightView"]->setChecked(plate_->canvas().straightShown()); });
     connect(route_, &Route::stepChosen, inspector_, &Inspector::showStep);
     connect(plate_, &PlateView::locateAsked, this, &MainWindow::locateFootage);
     connect(&plate_->canvas(), &PlateCanvas::toolChanged, this, [this] {

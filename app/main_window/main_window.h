@@ -31,6 +31,9 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] FeatureEdits& edits() { return edits_; }
     [[nodiscard]] QAction* action(const QString& name) const { return actions_.value(name); }
     /// Opens a plate or a project, by its ending. Troubles are shown, not thrown.
+    /// Takes the lens of a lens file or camera.json as known; trouble is shown.
+    void loadLens(const QString& path);
+    void saveLens(const QString& path);
     bool openPath(const QString& path);
     bool saveTo(const QString& file);
 
@@ -45,6 +48,7 @@ class MainWindow : public QMainWindow {
     void makeActions();
     void makeGroundActions();
     void makeFeatureActions();
+    void makeLensActions();
     void refreshFeatureActions();
     void makeMenus();
     QWidget* makeBar();

@@ -54,6 +54,13 @@ int PictureRun::exec() {
     good = take("solve") && good;
     if (!solved.solve->has() || solved.solve->motion != Motion::free) return good ? 0 : 1;
 
+    window_.action("stepLens")->trigger();
+    window_.action("lensGrid")->setChecked(true);
+    window_.action("straightView")->setChecked(true);
+    good = take("lens") && good;
+    window_.action("straightView")->setChecked(false);
+    window_.action("lensGrid")->setChecked(false);
+
     // Two floor points a known way apart do for a scale; the level stays the one that was found.
     window_.action("stepGround")->trigger();
     std::vector<int> floor;

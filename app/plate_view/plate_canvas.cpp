@@ -7,6 +7,7 @@
 #include <QWheelEvent>
 #include <cmath>
 
+#include "base/error.h"
 #include "drawing/scene_drawing.h"
 #include "plate_view/hand_tool.h"
 #include "plate_view/mask_tool.h"
@@ -29,6 +30,7 @@ PlateCanvas::PlateCanvas(Document& document, FeatureEdits& edits, QWidget* paren
     connect(&document_, &Document::plateChanged, this, &PlateCanvas::openCache);
     connect(&document_, &Document::shotChanged, this, [this] {
         index();
+        followLens();
         update();
     });
     connect(&document_, &Document::selectionChanged, this, qOverload<>(&QWidget::update));
@@ -123,9 +125,13 @@ void PlateCanvas::fit() {
     const Shot& shot = document_.shot();
     fitted_ = true;
     if (shot.hasPlate() && width() > 0 && height() > 0) {
-        zoom_ = std::min(width() / (shot.plate.width * shot.pixelAspect()), double(height()) / shot.plate.height);
-        origin_ = QPointF((width() - shot.plate.width * shot.pixelAspect() * zoom_) / 2,
-                          (height() - shot.plate.height * zoom_) / 2);
+        // The straight frame is larger than the plate, which keeps its place in it.
+        const StraightFrame& f = straight_.frame();
+        const double wide = (straightShown_ ? f.width : shot.plate.width) * shot.pixelAspect(),
+                     high = straightShown_ ? f.height : shot.plate.height;
+        zoom_ = std::min(width() / wide, height() / high);
+        origin_ = QPointF((width() - wide * zoom_) / 2, (height() - high * zoom_) / 2);
+        if (straightShown_) origin_ += QPointF(f.left * shot.pixelAspect(), f.top) * zoom_;
     }
     Q_EMIT zoomChanged();
     update();
@@ -141,12 +147,63 @@ void PlateCanvas::setZoom(double factor) {
 }
 
 QPointF PlateCanvas::fromPixel(double x, double y) const {
+    if (straightShown_) {
+        const Eigen::Vector2d p = straight_.straight({x, y});
+        x = p.x(), y = p.y();
+    }
     return origin_ + QPointF((x + 0.5) * zoom_ * document_.shot().pixelAspect(), (y + 0.5) * zoom_);
 }
 
 QPointF PlateCanvas::toPixel(const QPointF& at) const {
     const QPointF d = at - origin_;
-    return {d.x() / (zoom_ * document_.shot().pixelAspect()) - 0.5, d.y() / zoom_ - 0.5};
+    const QPointF p(d.x() / (zoom_ * document_.shot().pixelAspect()) - 0.5, d.y() / zoom_ - 0.5);
+    if (!straightShown_) return p;
+    const Eigen::Vector2d bent = straight_.bent({p.x(), p.y()});
+    return {bent.x(), bent.y()};
+}
+
+QRectF PlateCanvas::pictureRect() const {
+    const Shot& shot = document_.shot();
+    const double aspect = shot.pixelAspect();
+    if (!straightShown_) return {origin_, QSizeF(shot.plate.width * aspect * zoom_, shot.plate.height * zoom_)};
+    const StraightFrame& f = straight_.frame();
+    return {origin_ - QPointF(f.left * aspect, f.top) * zoom_, QSizeF(f.width * aspect * zoom_, f.height * zoom_)};
+}
+
+QString PlateCanvas::setStraight(bool on) {
+    if (on == straightShown_) return {};
+    if (on) {
+        const auto lens = document_.shot().lens();
+        if (!lens) return tr("There is no lens to take out yet. Solve the shot, or give focal length and distortion.");
+        try {
+            straight_.prepare(*lens, document_.shot().plate.width, document_.shot().plate.height);
+        } catch (const std::exception& e) {
+            return QString::fromUtf8(e.what());
+        }
+    }
+    straightShown_ = on;
+    if (fitted_) fit();
+    update();
+    Q_EMIT straightChanged();
+    return {};
+}
+
+void PlateCanvas::setLensGrid(bool on) {
+    gridShown_ = on;
+    update();
+}
+
+/// The lens may have changed, or be gone.
+void PlateCanvas::followLens() {
+    if (!straightShown_) return;
+    const auto lens = document_.shot().lens();
+    try {
+        if (!lens) throw InputError("no lens");
+        straight_.prepare(*lens, document_.shot().plate.width, document_.shot().plate.height);
+        if (fitted_) fit();
+    } catch (const std::exception&) {
+        setStraight(false);
+    }
 }
 
 void PlateCanvas::resizeEvent(QResizeEvent*) {
@@ -173,17 +230,18 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
     const Shot& shot = document_.shot();
     if (!shot.hasPlate())
         return drawEmpty(painter, tr("Open a movie, numbered stills or a photo: Ctrl+O, or drag it here."));
-    const QRectF target(origin_, QSizeF(shot.plate.width * shot.pixelAspect() * zoom_, shot.plate.height * zoom_));
+    const QRectF target = pictureRect();
     if (!document_.plateTrouble().isEmpty()) {
         painter.fillRect(target, theme.field);
         drawEmpty(painter, document_.plateTrouble());
     } else if (cache_) {
         const int frame = document_.frame();
         if (const auto picture = cache_->picture(frame)) {
-            const QImage image(reinterpret_cast<const uchar*>(picture->data.data()), picture->width, picture->height,
-                               picture->width * 4, QImage::Format_RGB32);
             painter.setRenderHint(QPainter::SmoothPixmapTransform, zoom_ < 1.5);
-            painter.drawImage(target, image);
+            if (straightShown_) painter.drawImage(target, straight_.picture(picture));
+            else
+                painter.drawImage(target, QImage(reinterpret_cast<const uchar*>(picture->data.data()), picture->width,
+                                                 picture->height, picture->width * 4, QImage::Format_RGB32));
         } else if (const std::string trouble = cache_->trouble(frame); !trouble.empty()) {
             painter.fillRect(target, theme.field);
             drawEmpty(painter, QString::fromStdString(trouble));
@@ -196,6 +254,9 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
     }
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setClipRect(target);
+    if (const auto lens = gridShown_ ? shot.lens() : std::nullopt)
+        drawLensGrid(painter, *lens, shot.plate.width, shot.plate.height,
+                     [this](const Eigen::Vector2d& p) { return fromPixel(p.x(), p.y()); });
     drawThings(painter);
     drawMasks(painter, *this, document_, edits_);
     drawPatches(painter, *this, document_);

@@ -8,6 +8,7 @@
 #include "document/document.h"
 #include "media/frame_cache.h"
 #include "plate_view/canvas_tool.h"
+#include "plate_view/straight_view.h"
 
 namespace va {
 
@@ -34,7 +35,12 @@ class PlateCanvas : public QWidget {
     void fit();
     void setZoom(double factor);
     [[nodiscard]] double zoom() const { return zoom_; }
-    /// Widget position of a plate pixel, and back.
+    /// Shows the plate with the lens taken out, or as it is; everything drawn on it goes along. Gives a sentence where
+    /// there is no lens to take out, or none that can be.
+    QString setStraight(bool on);
+    [[nodiscard]] bool straightShown() const { return straightShown_; }
+    void setLensGrid(bool on);
+    /// Widget position of a plate pixel, and back: through the lens where the straight plate is shown.
     [[nodiscard]] QPointF fromPixel(double x, double y) const;
     [[nodiscard]] QPointF toPixel(const QPointF& at) const;
     /// True when the picture of the current frame is held and drawn at the next repaint.
@@ -52,6 +58,7 @@ class PlateCanvas : public QWidget {
     void zoomChanged();
     void toolChanged();
     void lookChanged();
+    void straightChanged();
     void frameArrived(int frame);
 
   protected:
@@ -66,6 +73,8 @@ class PlateCanvas : public QWidget {
     bool event(QEvent* event) override;
 
   private:
+    [[nodiscard]] QRectF pictureRect() const;
+    void followLens();
     struct Seen {
         int path = 0, point = 0;  ///< indices into shot.paths and its points
     };
@@ -95,6 +104,8 @@ class PlateCanvas : public QWidget {
     };
     std::map<int, Placed> placed_;  ///< by path id
     PlateTool tool_ = PlateTool::select;
+    StraightView straight_;
+    bool straightShown_ = false, gridShown_ = false;
     double zoom_ = 1;
     bool fitted_ = true;
     QPointF origin_;  ///< widget position of the picture's top-left corner

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/error.h"
+#include "shot/lens_json.h"
 
 namespace va {
 
@@ -30,8 +31,7 @@ std::string writeCameraJson(const SceneExport& s) {
     j["frame_rate"] = {{"num", s.rate.num}, {"den", s.rate.den}};
     j["units"] = s.metric ? "m" : "scene";
     j["up_axis"] = "y";
-    j["lens"] = {{"model", "brown-conrady"}, {"k1", s.lens.k1}, {"k2", s.lens.k2},
-                 {"k3", s.lens.k3},          {"p1", s.lens.p1}, {"p2", s.lens.p2}};
+    j["lens"] = lensToJson(s.lens);
     j["frames"] = ordered_json::array();
     for (const auto& f : s.frames) {
         ordered_json o{{"frame", f.frame}, {"solved", f.solved}};
@@ -77,8 +77,7 @@ SceneExport readCameraJson(const std::string& text, const std::string& source) {
         s.pixelAspect = j.at("image").at("pixel_aspect");
         s.rate = reduced(j.at("frame_rate").at("num"), j.at("frame_rate").at("den"));
         s.metric = j.at("units") == "m";
-        const auto& l = j.at("lens");
-        s.lens = {l.at("k1"), l.at("k2"), l.at("k3"), l.at("p1"), l.at("p2")};
+        s.lens = lensFromJson(j.at("lens"));
         for (const auto& o : j.at("frames")) {
             SceneExport::Frame f;
             f.frame = o.at("frame");

@@ -30,7 +30,7 @@ struct SceneExport {
     bool metric = false;
     double sensorWidthMm = 36;
     Eigen::Vector2d principalPoint{0, 0};
-    BrownConrady lens;
+    LensModel lens;
     std::string motion;
     std::string verdict;
     double rmsPx = 0, checkRmsPx = -1;

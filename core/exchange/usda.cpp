@@ -66,10 +66,9 @@ std::string writeUsda(const SceneExport& s) {
         s.width, s.height, s.pixelAspect);
     out += format("            int frameRateNum = %d\n            int frameRateDen = %d\n", int(s.rate.num),
                   int(s.rate.den));
-    out += format(
-        "            double k1 = %.15g\n            double k2 = %.15g\n            double k3 = %.15g\n            "
-        "double p1 = %.15g\n            double p2 = %.15g\n",
-        s.lens.k1, s.lens.k2, s.lens.k3, s.lens.p1, s.lens.p2);
+    out += format("            string lensModel = \"%s\"\n", lensKindName(s.lens.kind()));
+    for (int i = 0; i < s.lens.count(); ++i)
+        out += format("            double %s = %.15g\n", lensValueNames(s.lens.kind())[size_t(i)], s.lens.value(i));
     out += format(
         "            double rmsPx = %.9g\n            double checkRmsPx = %.9g\n            string motion = \"%s\"\n",
         s.rmsPx, s.checkRmsPx, s.motion.c_str());
@@ -187,8 +186,11 @@ SceneExport readUsda(const std::string& text, const std::string& source) {
     s.pixelAspect = scan.number("double pixelAspect = ");
     s.rate = reduced(int64_t(scan.number("int frameRateNum = ")), int64_t(scan.number("int frameRateDen = ")));
     if (std::fabs(scan.number("timeCodesPerSecond = ") - s.rate.value()) > 1e-9) scan.fail();
-    s.lens = {scan.number("double k1 = "), scan.number("double k2 = "), scan.number("double k3 = "),
-              scan.number("double p1 = "), scan.number("double p2 = ")};
+    const std::string model = scan.word("string lensModel = \"");
+    for (int kind = 0; kind < lensKinds; ++kind)
+        if (model == lensKindName(LensKind(kind))) s.lens = LensModel{LensKind(kind)};
+    for (int i = 0; i < s.lens.count(); ++i)
+        s.lens.setValue(i, scan.number("double " + std::string(lensValueNames(s.lens.kind())[size_t(i)]) + " = "));
     s.motion = scan.word("string motion = \"");
     s.verdict = scan.word("string verdict = \"");
     s.sensorWidthMm = scan.number("float horizontalAperture = ");

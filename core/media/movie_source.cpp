@@ -56,6 +56,15 @@ class MovieSource final : public PlateSource {
         return rotated(lumaOf(*picture_), info_.rotation);
     }
 
+    Picture colours(int frame) override {
+        decode(frame);
+        const AVFrame& f = *picture_;
+        std::vector<uint16_t> raw(4 * size_t(f.width) * size_t(f.height));
+        convert(f, AV_PIX_FMT_RGBA64LE, reinterpret_cast<uint8_t*>(raw.data()), f.width * 8);
+        Picture out(f.width, f.height);
+        for (size_t i = 0; i < raw.size(); ++i) out.data[i] = float(raw[i]) / 65535.0f;
+        return rotated(std::move(out), info_.rotation);
+    }
     DisplayPicture display(int frame) override {
         decode(frame);
         return rotated(displayOf(*picture_), info_.rotation);
@@ -307,9 +316,14 @@ class MovieSource final : public PlateSource {
     }
 
     DisplayPicture displayOf(const AVFrame& f) {
+        DisplayPicture out(f.width, f.height);
+        convert(f, AV_PIX_FMT_BGRA, reinterpret_cast<uint8_t*>(out.data.data()), f.width * 4);
+        return out;
+    }
+
+    void convert(const AVFrame& f, AVPixelFormat to, uint8_t* out, int stride) {
         scaler_.reset(sws_getCachedContext(scaler_.release(), f.width, f.height, AVPixelFormat(f.format), f.width,
-                                           f.height, AV_PIX_FMT_BGRA, SWS_BILINEAR | SWS_ACCURATE_RND, nullptr, nullptr,
-                                           nullptr));
+                                           f.height, to, SWS_BILINEAR | SWS_ACCURATE_RND, nullptr, nullptr, nullptr));
         if (!scaler_)
             throw InputError("The colours of \"" + path_ +
                              "\" can't be read. Convert it to ProRes, H.264 or numbered stills.");
@@ -319,11 +333,9 @@ class MovieSource final : public PlateSource {
         const int full = f.color_range == AVCOL_RANGE_JPEG;
         sws_setColorspaceDetails(scaler_.get(), sws_getCoefficients(matrix), full, sws_getCoefficients(SWS_CS_DEFAULT),
                                  1, 0, 1 << 16, 1 << 16);
-        DisplayPicture out(f.width, f.height);
-        uint8_t* planes[4] = {reinterpret_cast<uint8_t*>(out.data.data()), nullptr, nullptr, nullptr};
-        const int strides[4] = {f.width * 4, 0, 0, 0};
+        uint8_t* planes[4] = {out, nullptr, nullptr, nullptr};
+        const int strides[4] = {stride, 0, 0, 0};
         sws_scale(scaler_.get(), f.data, f.linesize, 0, f.height, planes, strides);
-        return out;
     }
 
     std::string path_;

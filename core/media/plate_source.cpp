@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "media/plate_source.h"
 
+#include <filesystem>
+
+#include "base/error.h"
 #include "media/movie_source.h"
 #include "media/plate_locator.h"
 #include "media/sequence_source.h"
@@ -30,6 +33,15 @@ std::string describeRanges(const std::vector<FrameRange>& ranges) {
         if (ranges[i].count() > 1) out += "–" + std::to_string(ranges[i].last);
     }
     return out;
+}
+
+std::unique_ptr<PlateSource> openStill(const std::string& path) {
+    if (!std::filesystem::is_regular_file(path))
+        throw InputError("There is no picture \"" + path + "\". Check the path.");
+    PlateLocation one;
+    one.spec = path;
+    one.stills[1] = path;
+    return openStills(one);
 }
 
 std::unique_ptr<PlateSource> openPlate(const std::string& spec, const PlateOverrides& overrides) {

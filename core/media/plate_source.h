@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "base/frame_range.h"
+#include "base/picture.h"
 #include "base/plane.h"
 #include "base/rational.h"
 
@@ -55,6 +56,8 @@ class PlateSource {
     virtual Luma luma(int frame) = 0;
     /// Ready to be shown. Throws as luma().
     virtual DisplayPicture display(int frame) = 0;
+    /// The colours as the files hold them, upright, as float; opaque where the files have no alpha. Throws as luma().
+    virtual Picture colours(int frame) = 0;
 
   protected:
     PlateInfo info_;
@@ -64,6 +67,9 @@ class PlateSource {
 /// Opens a movie, numbered stills or a photo (see locatePlate). Throws InputError: not there, not a picture, empty,
 /// stills of changing size.
 std::unique_ptr<PlateSource> openPlate(const std::string& spec, const PlateOverrides& overrides = {});
+
+/// Opens one picture file as a still of its own, whatever sequence its name may belong to. Throws as openPlate.
+std::unique_ptr<PlateSource> openStill(const std::string& path);
 
 /// Frame number given to the first picture of a movie, which carries none of its own.
 inline constexpr int firstMovieFrame = 1001;

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <cstring>
 #include <utility>
 
+#include "base/picture.h"
 #include "base/plane.h"
 
 namespace va {
@@ -21,6 +23,21 @@ Plane<T> rotated(Plane<T> in, int degreesClockwise) {
             }
         }
     return out;
+}
+
+/// The same for colour.
+template <class T>
+ColourPicture<T> rotated(ColourPicture<T> in, int degreesClockwise) {
+    if (degreesClockwise == 0) return in;
+    struct Pixel {
+        T value[4];
+    };
+    Plane<Pixel> pixels(in.width, in.height);
+    std::memcpy(pixels.data.data(), in.data.data(), in.data.size() * sizeof(T));
+    pixels = rotated(std::move(pixels), degreesClockwise);
+    in.width = pixels.width, in.height = pixels.height;
+    std::memcpy(in.data.data(), pixels.data.data(), in.data.size() * sizeof(T));
+    return in;
 }
 
 }  // namespace va

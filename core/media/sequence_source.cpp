@@ -10,6 +10,7 @@
 #include "base/error.h"
 #include "base/parallel.h"
 #include "media/display_transform.h"
+#include "media/picture_file.h"
 #include "media/rotate.h"
 
 namespace va {
@@ -63,6 +64,12 @@ class SequenceSource final : public PlateSource {
             out.data[i] = 0xff000000u | byte(0) << 16 | byte(1) << 8 | byte(2);
         }
         return rotated(std::move(out), info_.rotation);
+    }
+
+    Picture colours(int frame) override {
+        const auto found = stills_.find(frame);
+        if (found == stills_.end()) (void)read(frame);  // says what is missing
+        return rotated(readPicture(found->second).picture, info_.rotation);
     }
 
   private:

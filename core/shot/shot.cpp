@@ -4,6 +4,8 @@
 #include <cstring>
 #include <type_traits>
 
+#include "lens/film_back.h"
+
 namespace va {
 namespace {
 
@@ -21,7 +23,11 @@ class Hash {
         for (char c : text) add(c);
         return add(text.size());
     }
-    Hash& add(const BrownConrady& l) { return add(l.k1).add(l.k2).add(l.k3).add(l.p1).add(l.p2); }
+    Hash& add(const LensModel& l) {
+        add(l.kind());
+        for (int i = 0; i < l.count(); ++i) add(l.value(i));
+        return *this;
+    }
     template <int R, int C>
     Hash& add(const Eigen::Matrix<double, R, C>& m) {
         for (Eigen::Index i = 0; i < m.size(); ++i) add(m.data()[i]);
@@ -76,6 +82,18 @@ std::optional<CameraPose> Shot::worldPose(int frame) const {
     return ground->worldFromSolve.pose(f->pose);
 }
 
+std::optional<Intrinsics> Shot::lens() const {
+    if (solve->has() && solve->motion != Motion::fixed) return solve->lens;
+    if (!hasPlate() || back.focal == Known::unknown || back.distortion == Known::unknown || !(back.focalMm > 0))
+        return std::nullopt;
+    Intrinsics out;
+    out.focalPx = focalPxFromMm(back.focalMm, back.sensorWidthMm, plate.width, pixelAspect());
+    out.pixelAspect = pixelAspect();
+    out.principalPoint = Eigen::Vector2d((plate.width - 1) / 2.0, (plate.height - 1) / 2.0) + back.principalOffset;
+    out.lens = back.lens;
+    return out;
+}
+
 std::optional<Eigen::Vector3d> Shot::worldPointOfPath(int pathId) const {
     for (const SolvedPoint& p : solve->points)
         if (p.pathId == pathId) return worldPoint(p);
@@ -91,6 +109,9 @@ uint64_t fingerprintOfSolveInput(const Shot& s) {
     h.add(s.range.first).add(s.range.last).add(s.plate.width).add(s.plate.height).add(s.pixelAspect()).add(s.seed);
     h.add(s.back.focal).add(s.back.distortion);
     if (s.back.focal != Known::unknown) h.add(s.back.focalMm).add(s.back.sensorWidthMm);
+    if (s.back.lens.kind() != LensKind::brownConrady) h.add(s.back.lens.kind());
+    if (s.back.principal != Known::known || !s.back.principalOffset.isZero())
+        h.add(s.back.principal).add(s.back.principalOffset);
     if (s.back.distortion != Known::unknown) h.add(s.back.lens);
     for (const Path& p : *s.paths) {
         h.add(p.id).add(p.setAside).add(p.points.size());

@@ -23,7 +23,9 @@ struct CameraBack {
     Known focal = Known::unknown;
     double focalMm = 0;  ///< when not unknown
     Known distortion = Known::unknown;
-    BrownConrady lens;  ///< when not unknown
+    LensModel lens;  ///< when not unknown; its kind says which model is solved where it is
+    Known principal = Known::known;
+    Eigen::Vector2d principalOffset{0, 0};  ///< px of the principal point from the middle of the plate
     friend bool operator==(const CameraBack&, const CameraBack&) = default;
 };
 
@@ -99,6 +101,8 @@ struct Shot {
     [[nodiscard]] std::vector<int> frames() const;
     /// Camera of a frame in the world, or nothing where there is none.
     [[nodiscard]] std::optional<CameraPose> worldPose(int frame) const;
+    /// The lens as far as it is known: the solved one, else the one that the artist gave with its focal length.
+    [[nodiscard]] std::optional<Intrinsics> lens() const;
     /// Solved points in the world, in the order of solve->points.
     [[nodiscard]] Eigen::Vector3d worldPoint(const SolvedPoint& p) const {
         return ground->worldFromSolve.point(p.position);

@@ -8,6 +8,7 @@
 #include "base/error.h"
 #include "shot/feature_json.h"
 #include "shot/json_parts.h"
+#include "shot/lens_json.h"
 
 namespace va {
 namespace {
@@ -23,11 +24,6 @@ Eigen::Quaterniond quaternion(const json& j) {
     // What we wrote comes back to the last bit; what somebody typed is made a rotation.
     return std::fabs(q.norm() - 1) < 1e-9 ? q : q.normalized();
 }
-
-json lensJson(const BrownConrady& l) {
-    return {{"model", "brown-conrady"}, {"k1", l.k1}, {"k2", l.k2}, {"k3", l.k3}, {"p1", l.p1}, {"p2", l.p2}};
-}
-BrownConrady lensFrom(const json& j) { return {j.at("k1"), j.at("k2"), j.at("k3"), j.at("p1"), j.at("p2")}; }
 
 json rational(const Rational& r) { return {{"num", r.num}, {"den", r.den}}; }
 Rational rationalFrom(const json& j) { return reduced(j.at("num"), j.at("den")); }
@@ -119,7 +115,7 @@ json solveJson(const SolveResult& r) {
            {"rotation_rms_px", r.rotationRmsPx},
            {"parallax_deg", r.parallaxByFrame},
            {"seconds", r.solveSeconds},
-           {"lens", lensJson(r.lens.lens)},
+           {"lens", lensToJson(r.lens.lens)},
            {"focal_px", r.lens.focalPx},
            {"pixel_aspect", r.lens.pixelAspect},
            {"principal_point_px", numbers(r.lens.principalPoint)},
@@ -160,7 +156,7 @@ SolveResult solveFrom(const json& j) {
     r.rotationRmsPx = j.at("rotation_rms_px");
     r.parallaxByFrame = j.at("parallax_deg").get<std::vector<double>>();
     r.solveSeconds = j.at("seconds");
-    r.lens.lens = lensFrom(j.at("lens"));
+    r.lens.lens = lensFromJson(j.at("lens"));
     r.lens.focalPx = j.at("focal_px");
     r.lens.pixelAspect = j.at("pixel_aspect");
     r.lens.principalPoint = {j.at("principal_point_px").at(0).get<double>(),
@@ -214,7 +210,9 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
              {"focal", knownNames[int(s.back.focal)]},
              {"focal_mm", s.back.focalMm},
              {"distortion", knownNames[int(s.back.distortion)]},
-             {"lens", lensJson(s.back.lens)}}},
+             {"lens", lensToJson(s.back.lens)},
+             {"principal", knownNames[int(s.back.principal)]},
+             {"principal_offset_px", numbers(s.back.principalOffset)}}},
            {"paths_from", s.pathsFrom},
            {"followed", {s.followed.first, s.followed.last}},
            {"density", densityNames[int(s.density)]},
@@ -264,7 +262,13 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
                   named<Known>(back.at("focal"), knownNames),
                   back.at("focal_mm"),
                   named<Known>(back.at("distortion"), knownNames),
-                  lensFrom(back.at("lens"))};
+                  lensFromJson(back.at("lens"))};
+        // Left out by earlier versions.
+        if (back.contains("principal")) {
+            s.back.principal = named<Known>(back.at("principal"), knownNames);
+            const auto& offset = back.at("principal_offset_px");
+            s.back.principalOffset = {offset.at(0).get<double>(), offset.at(1).get<double>()};
+        }
         s.pathsFrom = j.at("paths_from");
         if (j.at("version").get<int>() >= 2) {
             s.followed = {j.at("followed").at(0), j.at("followed").at(1)};

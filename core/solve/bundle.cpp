@@ -14,18 +14,20 @@
 namespace va {
 namespace {
 
-using LensBlock = std::array<double, 8>;  // in the order of LensValue
-using ViewBlock = std::array<double, 6>;  // rotation vector, shift
+constexpr int lensBlockSize = 3 + mostLensValues;
+using LensBlock = std::array<double, lensBlockSize>;  // in the order of LensValue
+using ViewBlock = std::array<double, 6>;              // rotation vector, shift
 
 LensBlock blockOf(const Intrinsics& i) {
-    return {i.focalPx, i.principalPoint.x(), i.principalPoint.y(), i.lens.k1, i.lens.k2, i.lens.k3, i.lens.p1,
-            i.lens.p2};
+    LensBlock b{i.focalPx, i.principalPoint.x(), i.principalPoint.y()};
+    std::copy_n(i.lens.values(), i.lens.count(), b.begin() + 3);
+    return b;
 }
 
 void readBlock(const LensBlock& b, Intrinsics& i) {
     i.focalPx = b[0];
     i.principalPoint = {b[1], b[2]};
-    i.lens = {b[3], b[4], b[5], b[6], b[7]};
+    i.lens.setValues(b.data() + 3);
 }
 
 Eigen::Matrix3d crossMatrix(const Eigen::Vector3d& v) {
@@ -34,11 +36,13 @@ Eigen::Matrix3d crossMatrix(const Eigen::Vector3d& v) {
     return m;
 }
 
-/// Whitened reprojection error of one sighting over (view, lens, point).
-class Reprojection final : public ceres::SizedCostFunction<2, 6, 8, 3> {
+/// Whitened reprojection error of one sighting over (view, lens, point). Of the lens block the first L numbers are
+/// looked at; the rest are 0.
+template <int L>
+class Reprojection final : public ceres::SizedCostFunction<2, 6, L, 3> {
   public:
-    Reprojection(const BundleProblem::Observation& o, double pixelAspect)
-        : pixel_(o.pixel), whiten_(o.whiten), aspect_(pixelAspect) {}
+    Reprojection(const BundleProblem::Observation& o, const Intrinsics& lens)
+        : pixel_(o.pixel), whiten_(o.whiten), aspect_(lens.pixelAspect), kind_(lens.lens.kind()) {}
 
     bool Evaluate(double const* const* parameters, double* residuals, double** jacobians) const override {
         const Eigen::Map<const Eigen::Vector3d> turn(parameters[0]), shift(parameters[0] + 3), point(parameters[2]);
@@ -55,16 +59,19 @@ class Reprojection final : public ceres::SizedCostFunction<2, 6, 8, 3> {
         const Eigen::Vector3d camera = r * point + shift;
         const double z = std::fabs(camera.z()) > 1e-9 ? camera.z() : 1e-9;
         const Eigen::Vector2d n(camera.x() / z, camera.y() / z);
-        const BrownConrady model{lens[3], lens[4], lens[5], lens[6], lens[7]};
-        Eigen::Matrix2d bend;
-        const Eigen::Vector2d d = model.distort(n, jacobians ? &bend : nullptr);
+        double values[mostLensValues] = {};
+        std::copy_n(lens + 3, L - 3, values);
+        Eigen::Matrix2d slope;
+        LensValueJacobian byValues;
+        const bool byLens = jacobians && jacobians[1];
+        const Eigen::Vector2d d = bend(kind_, values, n, jacobians ? &slope : nullptr, byLens ? &byValues : nullptr);
         const Eigen::Vector2d focal(lens[0] / aspect_, lens[0]);
         const Eigen::Vector2d error = focal.cwiseProduct(d) + Eigen::Vector2d(lens[1], lens[2]) - pixel_;
         Eigen::Map<Eigen::Vector2d>(residuals, 2) = whiten_ * error;
         if (!jacobians) return true;
         Eigen::Matrix<double, 2, 3> normalised;
         normalised << 1 / z, 0, -n.x() / z, 0, 1 / z, -n.y() / z;
-        const Eigen::Matrix<double, 2, 3> byCamera = whiten_ * focal.asDiagonal() * bend * normalised;
+        const Eigen::Matrix<double, 2, 3> byCamera = whiten_ * focal.asDiagonal() * slope * normalised;
         if (jacobians[0]) {
             Eigen::Map<Eigen::Matrix<double, 2, 6, Eigen::RowMajor>> j(jacobians[0]);
             const Eigen::Matrix3d right = Eigen::Matrix3d::Identity() - b * w + c * ww;
@@ -72,17 +79,12 @@ class Reprojection final : public ceres::SizedCostFunction<2, 6, 8, 3> {
             j.rightCols<3>() = byCamera;
         }
         if (jacobians[1]) {
-            Eigen::Map<Eigen::Matrix<double, 2, 8, Eigen::RowMajor>> j(jacobians[1]);
-            const double r2 = n.squaredNorm(), x = n.x(), y = n.y();
-            Eigen::Matrix<double, 2, 8> raw;
+            Eigen::Map<Eigen::Matrix<double, 2, L, Eigen::RowMajor>> j(jacobians[1]);
+            Eigen::Matrix<double, 2, L> raw;
             raw.col(0) = Eigen::Vector2d(d.x() / aspect_, d.y());
             raw.col(1) = Eigen::Vector2d(1, 0);
             raw.col(2) = Eigen::Vector2d(0, 1);
-            raw.col(3) = focal.cwiseProduct(n) * r2;
-            raw.col(4) = focal.cwiseProduct(n) * (r2 * r2);
-            raw.col(5) = focal.cwiseProduct(n) * (r2 * r2 * r2);
-            raw.col(6) = focal.cwiseProduct(Eigen::Vector2d(2 * x * y, r2 + 2 * y * y));
-            raw.col(7) = focal.cwiseProduct(Eigen::Vector2d(r2 + 2 * x * x, 2 * x * y));
+            raw.template rightCols<L - 3>() = focal.asDiagonal() * byValues.leftCols<L - 3>();
             j = whiten_ * raw;
         }
         if (jacobians[2]) {
@@ -96,16 +98,40 @@ class Reprojection final : public ceres::SizedCostFunction<2, 6, 8, 3> {
     Eigen::Vector2d pixel_;
     Eigen::Matrix2d whiten_;
     double aspect_;
+    LensKind kind_;
 };
 
+/// How many numbers of a lens block a bundle has to look at: smaller blocks are quicker.
+int numbersLookedAt(const Intrinsics& lens, const std::vector<LensValue>& solved) {
+    int last = 3;
+    for (int i = 0; i < lens.lens.count(); ++i)
+        if (lens.lens.value(i) != 0 || std::find(solved.begin(), solved.end(), lensValueAt(i)) != solved.end())
+            last = std::max(last, 4 + i);
+    for (const int size : {5, 8, 11})
+        if (last <= size) return size;
+    return lensBlockSize;
+}
+
+ceres::CostFunction* reprojection(const BundleProblem::Observation& o, const Intrinsics& lens, int size) {
+    switch (size) {
+        case 5: return new Reprojection<5>(o, lens);
+        case 8: return new Reprojection<8>(o, lens);
+        case 11: return new Reprojection<11>(o, lens);
+        default: return new Reprojection<lensBlockSize>(o, lens);
+    }
+}
+
 /// (value − mean) / sigma on one number of a lens block.
-class LensPrior final : public ceres::SizedCostFunction<1, 8> {
+class LensPrior final : public ceres::CostFunction {
   public:
-    LensPrior(int index, double mean, double sigma) : index_(index), mean_(mean), sigma_(sigma) {}
+    LensPrior(int index, double mean, double sigma, int size) : index_(index), mean_(mean), sigma_(sigma) {
+        set_num_residuals(1);
+        mutable_parameter_block_sizes()->push_back(size);
+    }
     bool Evaluate(double const* const* parameters, double* residuals, double** jacobians) const override {
         residuals[0] = (parameters[0][index_] - mean_) / sigma_;
         if (jacobians && jacobians[0]) {
-            std::fill_n(jacobians[0], 8, 0.0);
+            std::fill_n(jacobians[0], parameter_block_sizes()[0], 0.0);
             jacobians[0][index_] = 1 / sigma_;
         }
         return true;
@@ -151,6 +177,8 @@ BundleSummary bundle(BundleProblem& problem, const BundleOptions& options) {
     std::vector<LensBlock> lenses;
     for (const Intrinsics& i : problem.lenses) lenses.push_back(blockOf(i));
     std::vector<Eigen::Vector3d> points = problem.points;
+    int blockSize = 5;
+    for (const Intrinsics& i : problem.lenses) blockSize = std::max(blockSize, numbersLookedAt(i, options.solved));
 
     ceres::Problem::Options ownership;
     ownership.loss_function_ownership = ceres::DO_NOT_TAKE_OWNERSHIP;
@@ -161,26 +189,28 @@ BundleSummary bundle(BundleProblem& problem, const BundleOptions& options) {
     std::vector<char> usedView(views.size(), 0), usedPoint(points.size(), 0), usedLens(lenses.size(), 0);
     for (const auto& o : problem.observations) {
         const size_t view = size_t(o.view), lens = size_t(problem.lensOfView[view]), point = size_t(o.point);
-        ceresProblem.AddResidualBlock(new Reprojection(o, problem.lenses[lens].pixelAspect), loss.get(),
-                                      views[view].data(), lenses[lens].data(), points[point].data());
+        ceresProblem.AddResidualBlock(reprojection(o, problem.lenses[lens], blockSize), loss.get(), views[view].data(),
+                                      lenses[lens].data(), points[point].data());
         usedView[view] = usedLens[lens] = usedPoint[point] = 1;
     }
     std::vector<int> heldLens;
-    for (int k = 0; k < 8; ++k)
+    for (int k = 0; k < blockSize; ++k)
         if (std::find(options.solved.begin(), options.solved.end(), LensValue(k)) == options.solved.end())
             heldLens.push_back(k);
     for (size_t i = 0; i < lenses.size(); ++i) {
         if (!usedLens[i]) continue;
         // A group of their own: within a group Ceres orders by address, and where the lenses lie in memory is chance.
         ordering->AddElementToGroup(lenses[i].data(), 2);
-        if (heldLens.size() == 8) ceresProblem.SetParameterBlockConstant(lenses[i].data());
-        else if (!heldLens.empty()) ceresProblem.SetManifold(lenses[i].data(), new ceres::SubsetManifold(8, heldLens));
+        if (int(heldLens.size()) == blockSize) ceresProblem.SetParameterBlockConstant(lenses[i].data());
+        else if (!heldLens.empty())
+            ceresProblem.SetManifold(lenses[i].data(), new ceres::SubsetManifold(blockSize, heldLens));
     }
     for (const auto& p : options.priors) {
         const size_t lens = size_t(p.lens);
-        if (lens >= lenses.size() || !usedLens[lens]) continue;
+        if (lens >= lenses.size() || !usedLens[lens] || int(p.value) >= blockSize) continue;
         const double sigma = p.value == LensValue::focal ? p.sigma * p.mean : p.sigma;
-        ceresProblem.AddResidualBlock(new LensPrior(int(p.value), p.mean, sigma), nullptr, lenses[lens].data());
+        ceresProblem.AddResidualBlock(new LensPrior(int(p.value), p.mean, sigma, blockSize), nullptr,
+                                      lenses[lens].data());
     }
     for (size_t i = 0; i < views.size(); ++i) {
         if (!usedView[i]) continue;

@@ -4,29 +4,9 @@
 #include <Eigen/Geometry>
 #include <optional>
 
-#include "lens/brown_conrady.h"
+#include "lens/intrinsics.h"
 
 namespace va {
-
-/// Inner geometry of a camera: how directions become pixels. `focalPx` counts rows; columns count focalPx /
-/// pixelAspect.
-struct Intrinsics {
-    double focalPx = 1000;
-    double pixelAspect = 1;
-    Eigen::Vector2d principalPoint{0, 0};  ///< px
-    BrownConrady lens;
-
-    /// Pixel of the straight normalised point (x right, y down, at distance 1).
-    [[nodiscard]] Eigen::Vector2d pixelFromNormalised(const Eigen::Vector2d& straight) const {
-        const Eigen::Vector2d bent = lens.distort(straight);
-        return {focalPx / pixelAspect * bent.x() + principalPoint.x(), focalPx * bent.y() + principalPoint.y()};
-    }
-    /// Straight normalised point of a pixel; nothing where the lens model folds over.
-    [[nodiscard]] std::optional<Eigen::Vector2d> normalisedFromPixel(const Eigen::Vector2d& pixel) const {
-        return lens.undistort(
-            {(pixel.x() - principalPoint.x()) * pixelAspect / focalPx, (pixel.y() - principalPoint.y()) / focalPx});
-    }
-};
 
 /// Where a camera stands in a right-handed world with Y up; it looks down its own −Z with +Y up and +X right.
 struct CameraPose {

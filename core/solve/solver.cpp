@@ -27,8 +27,9 @@ class Solver {
           sightings_(
               layOut(paths, request.frames, request.width, request.height, request.heldBackShare, request.seed)) {
         lens_.pixelAspect = request.pixelAspect;
-        lens_.principalPoint = {(request.width - 1) / 2.0, (request.height - 1) / 2.0};
-        lens_.lens = request.distortion == Known::unknown ? BrownConrady{} : request.lens;
+        lens_.principalPoint =
+            Eigen::Vector2d((request.width - 1) / 2.0, (request.height - 1) / 2.0) + request.principalOffset;
+        lens_.lens = request.distortion == Known::unknown ? LensModel(request.lens.kind()) : request.lens;
         // 1.1 widths: about 49° across, the middle of what lenses do.
         lens_.focalPx = request.focal == Known::unknown ? 1.1 * request.width * request.pixelAspect : request.focalPx;
         cancelled_ = [this] { return progress_.cancelled(); };
@@ -68,10 +69,22 @@ class Solver {
         solveFree();
     }
 
+    /// Of the lens model: what footage can tell.
+    [[nodiscard]] std::vector<int> solvedNumbers() const {
+        switch (lens_.lens.kind()) {
+            case LensKind::division: return {0};
+            case LensKind::anamorphic: return {2, 3, 7, 8};
+            default: return {0, 1};
+        }
+    }
+
     [[nodiscard]] std::vector<LensValue> lensValues() const {
         std::vector<LensValue> out;
         if (request_.focal != Known::known) out.push_back(LensValue::focal);
-        if (request_.distortion != Known::known) out.push_back(LensValue::k1), out.push_back(LensValue::k2);
+        if (request_.principal != Known::known)
+            out.push_back(LensValue::principalX), out.push_back(LensValue::principalY);
+        if (request_.distortion != Known::known)
+            for (const int i : solvedNumbers()) out.push_back(lensValueAt(i));
         return out;
     }
 
@@ -80,10 +93,15 @@ class Solver {
         std::vector<BundleOptions::Prior> out;
         if (request_.focal == Known::unknown) out.push_back({0, LensValue::focal, lens_.focalPx, 1.0});
         if (request_.focal == Known::start) out.push_back({0, LensValue::focal, request_.focalPx, 0.1});
+        if (request_.principal != Known::known) {
+            // Lenses sit within a percent or two of the middle.
+            const double sigma = (request_.principal == Known::start ? 0.005 : 0.02) * request_.width;
+            out.push_back({0, LensValue::principalX, lens_.principalPoint.x(), sigma});
+            out.push_back({0, LensValue::principalY, lens_.principalPoint.y(), sigma});
+        }
         if (request_.distortion != Known::known) {
             const double sigma = request_.distortion == Known::start ? 0.05 : 0.2;
-            out.push_back({0, LensValue::k1, lens_.lens.k1, sigma});
-            out.push_back({0, LensValue::k2, lens_.lens.k2, sigma});
+            for (const int i : solvedNumbers()) out.push_back({0, lensValueAt(i), lens_.lens.value(i), sigma});
         }
         return out;
     }

@@ -16,10 +16,14 @@ struct SolveRequest {
     int width = 0, height = 0;  ///< px
     double pixelAspect = 1;
     Known focal = Known::unknown;
-    double focalPx = 0;                 ///< when not unknown
-    Known distortion = Known::unknown;  ///< unknown and start: k1 and k2 are solved; known: stays as it is
-    BrownConrady lens;
-    double heldBackShare = 0.1;  ///< of the paths, for the check error
+    double focalPx = 0;  ///< when not unknown
+    /// Unknown and start: the first two radial numbers of the model are solved (an anamorphic lens's four); known:
+    /// stays as it is.
+    Known distortion = Known::unknown;
+    LensModel lens;  ///< the kind counts where distortion is unknown
+    Known principal = Known::known;
+    Eigen::Vector2d principalOffset{0, 0};  ///< px from the middle of the picture
+    double heldBackShare = 0.1;             ///< of the paths, for the check error
     uint64_t seed = 1;
 };
 

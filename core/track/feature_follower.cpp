@@ -18,6 +18,9 @@ namespace {
 constexpr double chainVariance = 0.05 * 0.05;
 /// Sampling between pixels leaves about this much, px² per axis, however clean the picture is.
 constexpr double samplingVariance = 0.006 * 0.006;
+/// The middle of a smear is not quite where the shutter's middle was, since the move is not even: error as a share of
+/// the smear's length.
+constexpr double smearError = 0.02;
 /// Steps between tries to go back to the first reference.
 constexpr int returnEvery = 8;
 
@@ -53,6 +56,8 @@ struct FeatureFollower::State {
     int evidenceCount = 0;
     std::vector<float> residuals;  ///< of the current reference, for ReferencePatch::weigh
     int residualFrames = 0, nextWeighing = 6;
+    double open = 0;   ///< share of the frame's time, from the last step
+    double smear = 0;  ///< px, of the registration that comes next to accept()
     const char* reason = "";
 
     State(Reference r, const Placement& at, const PathPoint& p) : reference(std::move(r)), placement(at), point(p) {}
@@ -73,9 +78,8 @@ struct FeatureFollower::State {
     [[nodiscard]] std::optional<ReferencePatch::Result> measure(const ReferencePatch& patch, const Luma& picture,
                                                                 const Placement& start, MotionModel model) const;
     void accept(const ReferencePatch::Result& r);
-    [[nodiscard]] std::optional<ReferencePatch::Result> measureBlurred(const Luma& picture, const Placement& start,
-                                                                       const Eigen::Vector2d& move,
-                                                                       MotionModel model) const;
+    std::optional<ReferencePatch::Result> measureBlurred(const Luma& picture, const Placement& start,
+                                                         const Eigen::Vector2d& move, const StepOptions& options);
     bool retake(const Pyramid& before, const Luma& picture, const Eigen::Vector2d& step, const StepOptions& options);
     void tryFirstAgain(const Luma& picture, const StepOptions& options);
 };
@@ -120,6 +124,8 @@ bool FeatureFollower::usable() const { return state_->reference.patch.usable(); 
 const PathPoint& FeatureFollower::point() const { return state_->point; }
 const char* FeatureFollower::reason() const { return state_->reason; }
 
+double FeatureFollower::openShare() const { return state_->open; }
+
 PatchEvidence FeatureFollower::evidence() const {
     PatchEvidence e;
     e.misfit = float(state_->misfit());
@@ -151,24 +157,45 @@ std::optional<ReferencePatch::Result> FeatureFollower::State::measure(const Refe
     return direct;
 }
 
-/// Shutters are open for about half of the frame's time; a quarter to all of it occurs.
 std::optional<ReferencePatch::Result> FeatureFollower::State::measureBlurred(const Luma& picture,
                                                                              const Placement& start,
                                                                              const Eigen::Vector2d& move,
-                                                                             MotionModel model) const {
-    std::optional<ReferencePatch::Result> best;
+                                                                             const StepOptions& options) {
     const Eigen::Vector2d inReference = placement.shape.inverse() * move;
-    for (const double share : {0.5, 0.9, 0.3}) {
-        Eigen::Vector2d sweep = share * inReference;
+    const auto at = [&](double part, const Placement& begin, MotionModel model) {
+        Eigen::Vector2d sweep = part * inReference;
         if (sweep.norm() > ReferencePatch::blurReach) sweep *= ReferencePatch::blurReach / sweep.norm();
         const ReferencePatch blurred = reference.patch.blurredAlong(sweep);
-        if (!blurred.usable()) continue;
-        // The blur hides the shape; it is known from the frames around.
-        auto r = measure(blurred, picture, start, best ? model : MotionModel::translation);
-        if (r && (!best || r->correlation > best->correlation)) best = r;
-        else if (best) break;
+        return blurred.usable() ? measure(blurred, picture, begin, model) : std::nullopt;
+    };
+    double share = options.openShare;
+    Placement near = start;
+    // The blur hides the shape, which is known from the frames around.
+    if (share <= 0) {
+        // Shutters are open for about half of the frame's time; a quarter to all of it occurs.
+        constexpr double shares[] = {0.3, 0.5, 0.7, 0.9};
+        double like[4] = {-1, -1, -1, -1};
+        int best = -1;
+        for (int k = 0; k < 4; ++k) {
+            const auto r = at(shares[k], near, MotionModel::translation);
+            if (!r) continue;
+            like[k] = r->correlation;
+            if (best < 0 || like[k] > like[best]) best = k, near = r->placement;
+        }
+        if (best < 0) return std::nullopt;
+        share = shares[best];
+        if (best > 0 && best < 3 && like[best - 1] > 0 && like[best + 1] > 0) {
+            const double bend = like[best - 1] - 2 * like[best] + like[best + 1];
+            if (bend < 0) share += 0.1 * (like[best - 1] - like[best + 1]) / bend;
+        }
     }
-    return best;
+    auto r = at(share, near, MotionModel::translation);
+    if (r && options.model != MotionModel::translation) {
+        const auto shaped = at(share, r->placement, options.model);
+        if (shaped && shaped->correlation > r->correlation) r = shaped;
+    }
+    if (r) open = share, smear = share * move.norm();
+    return r;
 }
 
 void FeatureFollower::State::accept(const ReferencePatch::Result& r) {
@@ -188,7 +215,8 @@ void FeatureFollower::State::accept(const ReferencePatch::Result& r) {
     point.y = now.y();
     point.quality = float(std::clamp(r.correlation, 0.0, 1.0));
     point.chain = reference.chain;
-    takeCovariance(point, r.covariance, misfit(), reference.carried);
+    takeCovariance(point, r.covariance, misfit(), reference.carried + std::pow(smearError * smear, 2));
+    smear = 0;
     ++steps;
     ++sinceReference;
     bridged = 0;
@@ -256,6 +284,7 @@ StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, c
         guess.y() > picture.height - 1 - radius)
         return s.lose("left the picture");
     // What comes back after a gap must look more like the reference than what was there all the time.
+    s.open = s.smear = 0;
     const double least = s.bridged > 0 ? 0.5 * (1 + options.lowestQuality) : options.lowestQuality;
     const auto good = [&](const std::optional<ReferencePatch::Result>& r, const Eigen::Vector2d& near, double reach) {
         if (!r || r->correlation < least || !((r->placement.at - near).norm() < reach)) return false;
@@ -286,7 +315,8 @@ StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, c
         direct.samples = &samples;
         direct.stop = 0.06;
         const auto r = s.reference.patch.registerIn(picture, start, direct);
-        if (good(r, guess, 1.0 + 0.1 * radius) && r->correlation >= double(s.point.quality) - 0.03)
+        if (good(r, guess, 1.0 + 0.1 * radius) && r->correlation >= double(s.point.quality) - 0.03 &&
+            !(options.blurred && r->correlation < 0.98 && (r->placement.at - from).norm() > 3))
             return finish(*r, true);
     }
 
@@ -301,12 +331,16 @@ StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, c
     if (reached) {
         start.at = *reached;
         result = s.measure(s.reference.patch, picture, start, options.model);
-        if (good(result, *reached, reach)) return finish(*result);
+        const bool sharp = good(result, *reached, reach);
         const Eigen::Vector2d move = *reached - from;
-        if (options.blurred && move.norm() > 3) {
-            result = s.measureBlurred(picture, start, move, options.model);
-            if (good(result, *reached, reach)) return finish(*result);
+        // A smeared picture may still be like the sharp reference, but not in the right place.
+        if (options.blurred && move.norm() > 3 && !(sharp && result->correlation > 0.98)) {
+            const auto blurred = s.measureBlurred(picture, sharp ? result->placement : start, move, options);
+            if (good(blurred, *reached, reach) && !(sharp && result->correlation > blurred->correlation))
+                return finish(*blurred);
+            s.open = s.smear = 0;
         }
+        if (sharp) return finish(*result);
         if (s.bridged == 0 && s.sinceReference >= 6 && double(s.point.quality) >= options.lowestQuality &&
             s.retake(before, picture, *reached - from, options))
             return StepOutcome::seen;
@@ -339,7 +373,7 @@ StepOutcome FeatureFollower::tryAt(const Pyramid& after, const Eigen::Vector2d& 
                (r->placement.at - at).norm() < 2.0 + 0.25 * radius;
     };
     auto r = s.measure(s.reference.patch, picture, start, options.model);
-    if (!good(r) && options.blurred && move.norm() > 3) r = s.measureBlurred(picture, start, move, options.model);
+    if (!good(r) && options.blurred && move.norm() > 3) r = s.measureBlurred(picture, start, move, options);
     if (good(r)) {
         s.accept(*r);
         s.velocity = s.placement.at - s.from;

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <Eigen/Core>
 #include <memory>
 
-#include "track/patch.h"
 #include "track/path.h"
 #include "track/pyramid.h"
 
@@ -15,6 +15,7 @@ struct StepOptions {
     int bridge = 6;              ///< frames that a feature may be hidden, blurred or dark before it is given up
     int searchRadius = 0;        ///< px around the prediction that are searched when following fails; 0 = not at all
     bool blurred = false;        ///< the frame is likely to be: the reference is blurred along the move as well
+    double openShare = 0;        ///< of the frame's time that the shutter was open; 0 = not known: several are tried
     MotionModel model = MotionModel::affine;
 };
 
@@ -51,6 +52,8 @@ class FeatureFollower {
     [[nodiscard]] Eigen::Vector2d lastMove() const;
     /// Where the patch's middle was before the last step.
     [[nodiscard]] Eigen::Vector2d cameFrom() const;
+    /// Share of the frame's time that the shutter was open, as the last step's blur showed; 0 where it was sharp.
+    [[nodiscard]] double openShare() const;
     /// Goes from `before` (the frame of the last step) to `after`. `jolt` is added to the expectation: what the other
     /// features have shown of this frame's move.
     StepOutcome step(const Pyramid& before, const Pyramid& after, const StepOptions& options,

@@ -146,6 +146,7 @@ class Pass {
                     if ((k % every == 0) == scouts) stepOne(live_[k], jolt);
             });
         };
+        step_.openShare = 0;
         share(true, Eigen::Vector2d::Zero());
         std::vector<double> dx, dy;
         for (size_t k = 0; k < live_.size(); k += every) {
@@ -155,6 +156,12 @@ class Pass {
         }
         Eigen::Vector2d jolt = Eigen::Vector2d::Zero();
         if (dx.size() >= 5) jolt = {median(dx), median(dy)};
+        // All features look through the same shutter.
+        std::vector<double> open;
+        for (size_t k = 0; k < live_.size(); k += every)
+            if (live_[k].outcome == StepOutcome::seen && live_[k].follower.openShare() > 0)
+                open.push_back(live_[k].follower.openShare());
+        if (open.size() >= 5) step_.openShare = median(open);
         share(false, jolt);
 
         takeHiddenAlong(now);
@@ -233,13 +240,17 @@ class Pass {
 
     bool wantsNew(size_t i) {
         if (i == 0 || int(live_.size()) < r_.options.features / 2) return true;
+        due_ = due_ || i % size_t(std::max(1, r_.options.refillEvery)) == 0;
+        // A reference out of a smeared frame would pass the smear's error on to the whole path.
+        if (!due_) return false;
         if (r_.options.refillMove > 0 && moved_<r_.options.refillMove&& int(live_.size())> r_.options.features * 4 / 5)
             return false;
-        return i % size_t(std::max(1, r_.options.refillEvery)) == 0;
+        return true;
     }
 
     void findNew(const Pyramid& now) {
         moved_ = 0;
+        due_ = false;
         FindOptions find;
         find.count = r_.options.features;
         find.margin = radius_ + 3;
@@ -300,6 +311,7 @@ class Pass {
     bool falling_;
     int nextId_, frame_ = 0, radius_ = 0;
     double moved_ = 0, sharp_ = 0;
+    bool due_ = false;  ///< looking for new features
     StepOptions step_;
     std::vector<Live> live_;
     std::vector<Path> finished_;

@@ -8,6 +8,7 @@
 
 #include "track/follow.h"
 #include "track/frame_reader.h"
+#include "track/patch.h"
 
 namespace va {
 namespace {

@@ -224,7 +224,7 @@ ReferencePatch ReferencePatch::blurredAlong(const Eigen::Vector2d& sweep) const 
     out.windowMargin_ = windowMargin_ - margin;
     const int reach = radius_ + out.windowMargin_, n = 2 * reach + 1;
     out.window_ = Luma(n, n);
-    const int samples = int(std::ceil(length)) * 2 + 1;
+    const int samples = int(std::ceil(length)) + 2;
     const int whole = (n + PatchLayout::lanes - 1) / PatchLayout::lanes * PatchLayout::lanes;
     std::vector<float> u(size_t(whole), 0), v(size_t(whole), 0), line(size_t(whole), 0);
     for (int i = 0; i < whole; ++i) u[size_t(i)] = float(std::min(i, n - 1) + margin);

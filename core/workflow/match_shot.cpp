@@ -40,6 +40,8 @@ Shot withSolve(const Shot& shot, Progress& progress) {
             focalPxFromMm(shot.back.focalMm, shot.back.sensorWidthMm, shot.plate.width, shot.pixelAspect());
     request.distortion = shot.back.distortion;
     request.lens = shot.back.lens;
+    request.principal = shot.back.principal;
+    request.principalOffset = shot.back.principalOffset;
     request.seed = shot.seed;
     Shot out = shot;
     out.solve = std::make_shared<SolveResult>(solveShot(*shot.paths, request, progress));

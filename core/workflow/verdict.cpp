@@ -56,6 +56,13 @@ Verdict onPlate(const Shot& s) {
     return {Lamp::good, base};
 }
 
+/// "k1 −0.0512": the first number says how strong a lens is.
+std::string lensInBrief(const LensModel& l) {
+    const double v = l.value(l.kind() == LensKind::anamorphic ? 2 : 0);
+    return text("%s %s%.4f", lensValueNames(l.kind())[l.kind() == LensKind::anamorphic ? 2 : 0], v < 0 ? "−" : "",
+                std::fabs(v));
+}
+
 Verdict onLens(const Shot& s) {
     const bool solved = s.solve->has() && s.solve->motion != Motion::fixed;
     if (!solved) {
@@ -67,10 +74,23 @@ Verdict onLens(const Shot& s) {
     const double across = fieldOfView(l.focalPx / l.pixelAspect, s.plate.width) * 180 / M_PI;
     const std::string how = s.back.distortion == Known::known ? "given" : "solved";
     return {stalenessOf(s).solve ? Lamp::stale : Lamp::good,
-            text("%.1f° across · k1 %s%.4f %s", across, l.lens.k1 < 0 ? "−" : "", std::fabs(l.lens.k1), how.c_str())};
+            text("%.1f° across · %s %s", across, lensInBrief(l.lens).c_str(), how.c_str())};
+}
+
+/// A mask that rides on something that is not there any more.
+const MaskShape* strandedMask(const Shot& s) {
+    for (const MaskShape& m : s.exclusions.masks) {
+        if (!m.enabled || m.ride == MaskRide::nothing) continue;
+        if (m.ride == MaskRide::patch ? s.patch(m.rideId) == nullptr : s.path(m.rideId) == nullptr) return &m;
+    }
+    return nullptr;
 }
 
 Verdict onFeatures(const Shot& s) {
+    if (const MaskShape* m = strandedMask(s))
+        return {Lamp::look, text("The mask \"%s\" rides on a %s that is gone, and keeps nothing out. Let it ride on "
+                                 "another, or on nothing.",
+                                 m->name.c_str(), m->ride == MaskRide::patch ? "patch" : "path")};
     if (s.paths->empty()) {
         if (s.pathsFrom != 0)
             return {Lamp::look, "Nothing to follow was found: the picture has no texture, or a mask covers it."};

@@ -506,6 +506,81 @@ class WindowTest : public QObject {
         QVERIFY(ui.document.shot().solve->has());
     }
 
+    void theLensIsTakenOutAndPutBackWithOneKey() {
+        Ui ui;
+        QVERIFY(ui.window.openPath(solvedProject()));
+        QTRY_VERIFY_WITH_TIMEOUT(ui.plate->pictureReady(ui.document.frame()), 20000);
+        const Path& path = ui.document.shot().paths->front();
+        const Eigen::Vector2d at(path.points.front().x, path.points.front().y);
+        const QPointF bent = ui.plate->fromPixel(0, 0);
+        QTest::keyClick(&ui.window, Qt::Key_U);
+        QVERIFY(ui.plate->straightShown());
+        ui.plate->repaint();
+        // A pixel goes where the lens sends it, and comes back from there.
+        const QPointF there = ui.plate->fromPixel(at.x(), at.y()), back = ui.plate->toPixel(there);
+        QVERIFY(std::hypot(back.x() - at.x(), back.y() - at.y()) < 1e-6);
+        const Intrinsics& lens = ui.document.shot().solve->lens;
+        const auto n = lens.normalisedFromPixel({0, 0});
+        QVERIFY(n.has_value());
+        const QPointF corner = ui.plate->fromPixel(0, 0),
+                      middle = ui.plate->fromPixel(lens.principalPoint.x(), lens.principalPoint.y());
+        QVERIFY(std::fabs((middle.x() - corner.x()) / ui.plate->zoom() +
+                          lens.focalPx / lens.pixelAspect * n->x() * lens.pixelAspect) < 1e-6);
+        QTest::keyClick(&ui.window, Qt::Key_U, Qt::ShiftModifier);
+        ui.plate->repaint();
+        QTest::keyClick(&ui.window, Qt::Key_U);
+        QVERIFY(!ui.plate->straightShown());
+        QCOMPARE(ui.plate->fromPixel(0, 0), bent);
+        // Without a lens the key says what is missing.
+        Ui empty;
+        QVERIFY(empty.window.openPath(data_ + "jib"));
+        QTest::keyClick(&empty.window, Qt::Key_U);
+        QVERIFY(!empty.plate->straightShown());
+        QVERIFY2(empty.sentence().contains("no lens"), qPrintable(empty.sentence()));
+    }
+
+    void theCameraBackIsOneLinkedSetOfFields() {
+        Ui ui;
+        QVERIFY(ui.window.openPath(data_ + "jib"));
+        ui.window.action("stepLens")->trigger();
+        const auto type = [&](const char* name, const QString& text) {
+            auto* field = ui.window.findChild<NumberField*>(name);
+            QVERIFY(field);
+            field->setFocus();
+            field->selectAll();
+            QTest::keyClicks(field, text);
+            QTest::keyClick(field, Qt::Key_Return);
+        };
+        ui.window.findChild<QComboBox*>("focalKnown")->setCurrentIndex(1);
+        Q_EMIT ui.window.findChild<QComboBox*>("focalKnown")->activated(1);
+        type("sensorWidth", "36");
+        type("fieldOfView", "90");
+        QVERIFY(std::fabs(ui.document.shot().back.focalMm - 18) < 1e-9);
+        const double width = ui.document.shot().plate.width;
+        type("focalPx", QString::number(width));
+        QVERIFY(std::fabs(ui.document.shot().back.focalMm - 36) < 1e-9);
+        // A lens from a file sets all of it.
+        const QString file = folder_.filePath("wide.json");
+        writeFileAtomically(
+            file.toStdString(),
+            R"({"image": {"width": 960, "height": 540}, "focal_px": 480, "principal_point_px": [489.5, 265.5],
+                                "lens": {"model": "division", "lambda": -0.1}})");
+        ui.window.loadLens(file);
+        const CameraBack& b = ui.document.shot().back;
+        QCOMPARE(b.lens.kind(), LensKind::division);
+        QCOMPARE(b.distortion, Known::known);
+        QVERIFY(std::fabs(b.focalMm - 18) < 1e-9);
+        QVERIFY(b.principalOffset.x() > 0 && b.principalOffset.y() < 0);
+        QTest::keyClick(&ui.window, Qt::Key_U);
+        QVERIFY(ui.plate->straightShown());
+        ui.window.saveLens(folder_.filePath("again.json"));
+        ui.document.undoStack().undo();
+        ui.window.loadLens(folder_.filePath("again.json"));
+        QVERIFY(std::fabs(ui.document.shot().back.lens.value("lambda") + 0.1) < 1e-12);
+        ui.window.loadLens(folder_.filePath("missing.json"));
+        QVERIFY(!ui.sentence().isEmpty());
+    }
+
     void lensStatesReachTheSolve() {
         Ui ui;
         QVERIFY(ui.window.openPath(solvedProject()));

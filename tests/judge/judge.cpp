@@ -12,6 +12,7 @@
 #include "base/error.h"
 #include "exchange/camera_json.h"
 #include "ground/similarity.h"
+#include "shot/lens_json.h"
 #include "solve/triangulate.h"
 
 namespace va {
@@ -46,8 +47,7 @@ Truth readTruth(const std::string& text) {
         o.lens.pixelAspect = j.at("image").at("pixel_aspect");
         o.lens.principalPoint = {f.at("principal_point_px")[0].get<double>(),
                                  f.at("principal_point_px")[1].get<double>()};
-        const auto& l = j.at("lens");
-        o.lens.lens = {l.at("k1"), l.at("k2"), l.at("k3"), l.at("p1"), l.at("p2")};
+        o.lens.lens = lensFromJson(j.at("lens"));
         t.frames[f.at("frame").get<int>()] = o;
     }
     for (const auto& p : j.at("points")) {

@@ -240,6 +240,48 @@ TEST_F(Headless, ThreeFramesSolveOrSayWhy) {
     EXPECT_FALSE(nlohmann::json::parse(r.out)["verdict"].get<std::string>().empty());
 }
 
+// The published chart set of tests/data, through the shell.
+TEST_F(Headless, ALensGoesFromChartToStraightPlateAndMaps) {
+    const std::string chart = std::string(VA_TEST_DATA) + "/chart", lens = (folder_ / "lens.json").string();
+    const Run found = vanchor("lens from-chart " + chart + "/left0*.jpg --json --out " + lens);
+    ASSERT_EQ(found.code, 0) << found.err;
+    const auto j = nlohmann::json::parse(found.out);
+    EXPECT_EQ(j.at("stills").size(), 9U);
+    EXPECT_LT(j.at("rms_px").get<double>(), 0.3);
+    EXPECT_NEAR(j.at("focal_px").get<double>(), 533, 5);
+    const Run straight = vanchor("undistort " + chart + " --lens " + lens +
+                                 " --overscan --format png --range 1-2 --out " + (folder_ / "straight").string());
+    ASSERT_EQ(straight.code, 0) << straight.err;
+    EXPECT_NE(straight.out.find("2 frames straightened"), std::string::npos) << straight.out;
+    const auto frame = nlohmann::json::parse(readFile(folder_ / "straight" / "straight_frame.json"));
+    EXPECT_GT(frame.at("image").at("width").get<int>(), 640);
+    EXPECT_TRUE(fs::exists(folder_ / "straight" / "straight.0001.png"));
+    const std::string insert = (folder_ / "straight" / "straight.%04d.png").string();
+    const Run bent = vanchor("redistort '" + insert + "' --lens " + lens +
+                             " --overscan --size 640x480 --format exr --out " + (folder_ / "bent").string());
+    EXPECT_EQ(bent.code, 0) << bent.err;
+    EXPECT_TRUE(fs::exists(folder_ / "bent" / "bent.0002.exr"));
+    const Run maps = vanchor("stmap --lens " + lens + " --size 640x480 --out " + (folder_ / "maps").string());
+    EXPECT_EQ(maps.code, 0) << maps.err;
+    EXPECT_TRUE(fs::exists(folder_ / "maps" / "bend.exr"));
+
+    // Wrong uses say what is wrong.
+    const Run small =
+        vanchor("redistort '" + insert + "' --lens " + lens + " --size 640x480 --out " + (folder_ / "bent").string());
+    EXPECT_EQ(small.code, 3);
+    EXPECT_NE(small.err.find("choose the other overscan"), std::string::npos) << small.err;
+    const Run shape = vanchor("stmap --lens " + lens + " --size 1920x1080 --out " + (folder_ / "maps").string());
+    EXPECT_EQ(shape.code, 3);
+    EXPECT_NE(shape.err.find("another shape"), std::string::npos) << shape.err;
+    const Run mixed =
+        vanchor("lens from-chart " + chart + "/left01.jpg " + std::string(VA_TEST_DATA) + "/photos/home.jpg");
+    EXPECT_EQ(mixed.code, 3);
+    EXPECT_NE(mixed.err.find("one size"), std::string::npos) << mixed.err;
+    const Run one = vanchor("lens from-chart " + chart + "/left01.jpg");
+    EXPECT_EQ(one.code, 3);
+    EXPECT_NE(one.err.find("two stills"), std::string::npos) << one.err;
+}
+
 TEST_F(Headless, InfoTellsWhatThePlateSays) {
     const Run r = vanchor("info --json " + data + "slipway/slipway.mp4");
     ASSERT_EQ(r.code, 0);

@@ -133,7 +133,7 @@ TEST(CorrelatedError, Jib) {
 TEST(CorrelatedError, BoardwalkBesideTheStumble) {
     const SlowError e = slowError("boardwalk/boardwalk.mp4", "boardwalk/boardwalk.truth.json", {1062, 1074});
     EXPECT_GT(e.paths, 150);
-    EXPECT_LE(e.ours, 0.07);
+    EXPECT_LE(e.ours, 0.05);
     EXPECT_LT(e.ours, 0.5 * e.chained);
 }
 

@@ -30,7 +30,7 @@ TEST(Bundle, JacobianIsRightWhereItMatters) {
     lens.focalPx = 1000;
     lens.pixelAspect = 1.2;
     lens.principalPoint = {640, 360};
-    lens.lens = {-0.1, 0.02, 0.001, 0.0005, -0.0003};
+    lens.lens = LensModel::brownConrady(-0.1, 0.02, 0.001, 0.0005, -0.0003);
     truth.lenses = {lens};
     for (int v = 0; v < 6; ++v) {
         View view;
@@ -48,7 +48,7 @@ TEST(Bundle, JacobianIsRightWhereItMatters) {
     BundleProblem disturbed = truth;
     disturbed.lenses[0].focalPx = 1040;
     disturbed.lenses[0].principalPoint += Eigen::Vector2d(8, -5);
-    disturbed.lenses[0].lens = {};
+    disturbed.lenses[0].lens = LensModel{};
     for (auto& p : disturbed.points) p += Eigen::Vector3d(0.03, -0.02, 0.05);
     BundleOptions options;
     options.solved = {LensValue::focal, LensValue::principalX, LensValue::principalY, LensValue::k1,
@@ -59,8 +59,8 @@ TEST(Bundle, JacobianIsRightWhereItMatters) {
     const BundleSummary s = bundle(disturbed, options);
     EXPECT_LT(s.finalCost, 1e-6) << s.brief();
     EXPECT_NEAR(disturbed.lenses[0].focalPx, 1000, 0.05);
-    EXPECT_NEAR(disturbed.lenses[0].lens.k1, -0.1, 1e-4);
-    EXPECT_NEAR(disturbed.lenses[0].lens.p1, 0.0005, 1e-5);
+    EXPECT_NEAR(disturbed.lenses[0].lens.value("k1"), -0.1, 1e-4);
+    EXPECT_NEAR(disturbed.lenses[0].lens.value("p1"), 0.0005, 1e-5);
     BundleProblem empty;
     EXPECT_FALSE(bundle(empty, options).usable);
 }

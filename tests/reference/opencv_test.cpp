@@ -21,7 +21,8 @@ cv::Mat cameraMatrix(const Intrinsics& i) {
             i.principalPoint.y(), 0, 0, 1);
 }
 cv::Mat coefficients(const Intrinsics& i) {
-    return (cv::Mat_<double>(1, 5) << i.lens.k1, i.lens.k2, i.lens.p1, i.lens.p2, i.lens.k3);
+    return (cv::Mat_<double>(1, 5) << i.lens.value("k1"), i.lens.value("k2"), i.lens.value("p1"), i.lens.value("p2"),
+            i.lens.value("k3"));
 }
 cv::Mat toCv(const Eigen::Matrix3d& m) {
     return (cv::Mat_<double>(3, 3) << m(0, 0), m(0, 1), m(0, 2), m(1, 0), m(1, 1), m(1, 2), m(2, 0), m(2, 1), m(2, 2));
@@ -40,7 +41,7 @@ class Geometry : public ::testing::Test {
         lens_.focalPx = 980;
         lens_.pixelAspect = 1.1;
         lens_.principalPoint = {655, 340};
-        lens_.lens = {-0.11, 0.03, -0.004, 0.0007, -0.0004};
+        lens_.lens = LensModel::brownConrady(-0.11, 0.03, -0.004, 0.0007, -0.0004);
         view_ = viewFromPose(test::lookAlong({0.4, 0.2, 0.6}, 0.2, -0.05));
         for (int i = 0; i < 200; ++i) points_.emplace_back(6 * uniform() - 3, 4 * uniform() - 2, -4 - 8 * uniform());
     }

@@ -35,8 +35,8 @@ BundleProblem readBal(const std::string& file) {
         v.shift = flip * shift;
         Intrinsics lens;
         lens.focalPx = number();
-        lens.lens.k1 = number();
-        lens.lens.k2 = number();
+        lens.lens.setValue("k1", number());
+        lens.lens.setValue("k2", number());
         p.views.push_back(v);
         p.lenses.push_back(lens);
         p.lensOfView.push_back(c);

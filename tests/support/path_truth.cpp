@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "path_truth.h"
 
+#include <Eigen/Dense>
 #include <Eigen/Geometry>
-#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
@@ -15,7 +15,7 @@ TrueCameras readTrueCameras(const std::string& truthFile) {
     const auto j = nlohmann::json::parse(readFile(truthFile));
     TrueCameras t;
     const auto& l = j.at("lens");
-    t.lens.lens = {l.at("k1"), l.at("k2"), l.at("k3"), l.at("p1"), l.at("p2")};
+    t.lens.lens = LensModel::brownConrady(l.at("k1"), l.at("k2"), l.at("k3"), l.at("p1"), l.at("p2"));
     for (const auto& f : j.at("frames")) {
         CameraPose pose;
         const auto &p = f.at("position"), &q = f.at("rotation");
@@ -32,13 +32,15 @@ TrueCameras readTrueCameras(const std::string& truthFile) {
 
 namespace {
 
-/// Offsets (path − truth) for a point at 1/inverseDepth along the reference ray.
+/// Offsets (path − truth) for a point at 1/inverseDepth along the ray through the path's place in its reference frame,
+/// moved by `aside` px.
 std::vector<Eigen::Vector2d> offsets(const Path& path, const std::vector<const PathPoint*>& points,
-                                     const TrueCameras& truth, double inverseDepth) {
+                                     const TrueCameras& truth, double inverseDepth,
+                                     const Eigen::Vector2d& aside = Eigen::Vector2d::Zero()) {
     const PathPoint* at = path.at(path.referenceFrame);
     if (!at || std::find(points.begin(), points.end(), at) == points.end()) at = points.front();
     const View& reference = truth.views.at(at->frame);
-    const auto n = truth.lens.normalisedFromPixel({at->x, at->y});
+    const auto n = truth.lens.normalisedFromPixel(Eigen::Vector2d(at->x, at->y) + aside);
     std::vector<Eigen::Vector2d> out;
     const Eigen::Vector3d ray(n->x(), n->y(), 1);
     // World point × inverse depth keeps far points finite.
@@ -87,7 +89,29 @@ std::vector<PathError> pathErrors(const std::vector<Path>& paths, const TrueCame
             if (bend > 0) best += std::clamp(0.5 * (a - c) / bend, -1.0, 1.0) * step;
             step *= 0.6;
         }
-        const auto e = offsets(path, points, truth, best);
+        // The surface point that a path follows is the one that it marks best over all frames: the reference frame may
+        // be a blurred one, and is no truer than the others. Two Gauss–Newton steps over its place and depth.
+        Eigen::Vector3d place(0, 0, best);
+        for (int round = 0; round < 2; ++round) {
+            const Eigen::Vector3d steps(0.01, 0.01, 1e-3 * (place.z() + 0.01));
+            const auto at = [&](const Eigen::Vector3d& p) {
+                return offsets(path, points, truth, p.z(), {p.x(), p.y()});
+            };
+            const auto e0 = at(place);
+            std::vector<Eigen::Vector2d> moved[3];
+            for (int k = 0; k < 3; ++k) moved[k] = at(place + steps(k) * Eigen::Vector3d::Unit(k));
+            Eigen::Matrix3d normal = Eigen::Matrix3d::Identity() * 1e-9;
+            Eigen::Vector3d right = Eigen::Vector3d::Zero();
+            for (size_t i = 0; i < e0.size(); ++i) {
+                Eigen::Matrix<double, 2, 3> J;
+                for (int k = 0; k < 3; ++k) J.col(k) = (moved[k][i] - e0[i]) / steps(k);
+                normal += trust(*points[i]) * J.transpose() * J;
+                right -= trust(*points[i]) * J.transpose() * e0[i];
+            }
+            const Eigen::Vector3d change = normal.ldlt().solve(right);
+            if (change.allFinite() && change.head<2>().norm() < 1 && place.z() + change.z() >= 0) place += change;
+        }
+        const auto e = offsets(path, points, truth, place.z(), {place.x(), place.y()});
         PathError error;
         error.id = path.id;
         error.frames = int(e.size());

@@ -24,8 +24,8 @@ SyntheticShot makeSyntheticShot(const SyntheticOptions& o) {
     for (int f = 0; f < o.frames; ++f) s.cameras.push_back(camera(o.frames > 1 ? double(f) / (o.frames - 1) : 0));
     s.lens.focalPx = o.focalPx;
     s.lens.principalPoint = {(o.width - 1) / 2.0, (o.height - 1) / 2.0};
-    s.lens.lens.k1 = o.k1;
-    s.lens.lens.k2 = o.k2;
+    s.lens.lens.setValue("k1", o.k1);
+    s.lens.lens.setValue("k2", o.k2);
     for (int i = 0; i < o.points; ++i) {
         // From a camera of the path, so that every part of the shot sees some.
         const CameraPose& from = s.cameras[size_t(uniform(random) * o.frames) % size_t(o.frames)];

@@ -22,12 +22,16 @@ class Judge : public ::testing::Test {
         test::SyntheticOptions o;
         o.points = 60;
         shot_ = test::makeSyntheticShot(o);
-        nlohmann::json t{
-            {"format", "vivid-anchor-truth"},
-            {"image", {{"width", 1280}, {"height", 720}, {"pixel_aspect", 1.0}}},
-            {"lens", {{"k1", shot_.lens.lens.k1}, {"k2", shot_.lens.lens.k2}, {"k3", 0}, {"p1", 0}, {"p2", 0}}},
-            {"frames", nlohmann::json::array()},
-            {"points", nlohmann::json::array()}};
+        nlohmann::json t{{"format", "vivid-anchor-truth"},
+                         {"image", {{"width", 1280}, {"height", 720}, {"pixel_aspect", 1.0}}},
+                         {"lens",
+                          {{"k1", shot_.lens.lens.value("k1")},
+                           {"k2", shot_.lens.lens.value("k2")},
+                           {"k3", 0},
+                           {"p1", 0},
+                           {"p2", 0}}},
+                         {"frames", nlohmann::json::array()},
+                         {"points", nlohmann::json::array()}};
         for (size_t f = 0; f < shot_.cameras.size(); ++f) {
             const auto& c = shot_.cameras[f];
             t["frames"].push_back(

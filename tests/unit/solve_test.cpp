@@ -51,7 +51,7 @@ TEST(Camera, RayLeadsBackThroughThePixel) {
     lens.focalPx = 900;
     lens.pixelAspect = 1.4587;  // PAL anamorphic pixels
     lens.principalPoint = {350, 280};
-    lens.lens = {-0.1, 0.02, 0, 0, 0};
+    lens.lens = LensModel::brownConrady(-0.1, 0.02);
     const CameraPose pose = lookAlong({-1, 0.5, 2}, 0.7, 0.1);
     const auto ray = worldRay(pose, lens, {612.3, 41.9});
     ASSERT_TRUE(ray);
@@ -65,7 +65,7 @@ TEST(Solver, FindsADollyWithNothingKnown) {
     EXPECT_EQ(r.solvedCount(), 40);
     EXPECT_EQ(r.trouble, SolveTrouble::none);
     EXPECT_NEAR(r.lens.focalPx / 1100, 1, 0.004);
-    EXPECT_NEAR(r.lens.lens.k1, -0.05, 0.01);
+    EXPECT_NEAR(r.lens.lens.value("k1"), -0.05, 0.01);
     EXPECT_LT(r.rmsPx, 0.2);
     EXPECT_GT(r.rmsPx, 0.1) << "noise of 0.1 px an axis can't fit better than this";
     EXPECT_GT(r.checkPaths, 10);
@@ -88,7 +88,7 @@ TEST(Solver, ObeysWhatIsKnown) {
     const SolveResult r = solve(s);
     EXPECT_EQ(r.motion, Motion::free);
     EXPECT_DOUBLE_EQ(r.lens.focalPx, 1100);
-    EXPECT_DOUBLE_EQ(r.lens.lens.k1, -0.05);
+    EXPECT_DOUBLE_EQ(r.lens.lens.value("k1"), -0.05);
     EXPECT_LT(r.rmsPx, 0.2);
 }
 

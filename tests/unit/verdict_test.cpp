@@ -101,6 +101,19 @@ TEST(Verdict, ThinFramesAreNamed) {
     expectSays(verdictOn(s, Step::features), Lamp::look, "Thin at 1010–1012");
 }
 
+TEST(Verdict, AMaskWithoutItsRideIsNamed) {
+    Shot s = solved();
+    MaskShape m;
+    m.id = 1;
+    m.name = "gulls";
+    m.ride = MaskRide::path;
+    m.rideId = 987654;
+    s.exclusions.masks.push_back(m);
+    expectSays(verdictOn(s, Step::features), Lamp::look, "The mask \"gulls\" rides on a path that is gone");
+    s.exclusions.masks[0].enabled = false;
+    EXPECT_EQ(verdictOn(s, Step::features).sentence.find("gulls"), std::string::npos);
+}
+
 TEST(Verdict, GapsAndAssumedRateAreShown) {
     Shot s = solved();
     s.plate.gaps = {{1005, 1007}};

@@ -1,0 +1,194 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "lens/resample.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <cstring>
+#include <utility>
+
+#include "base/cpu_clones.h"
+#include "base/parallel.h"
+
+namespace va {
+namespace {
+
+using Four = float __attribute__((vector_size(16)));
+using Eight = float __attribute__((vector_size(32)));
+using FourWords = uint32_t __attribute__((vector_size(16)));
+using EightWords = uint32_t __attribute__((vector_size(32)));
+using EightInts = int __attribute__((vector_size(32)));
+#define VA_INLINE inline __attribute__((always_inline))
+
+template <int N>
+VA_INLINE void weightsOf(float s, float* w);
+
+template <>
+VA_INLINE void weightsOf<2>(float s, float* w) {
+    w[0] = 1 - s;
+    w[1] = s;
+}
+
+template <>
+VA_INLINE void weightsOf<4>(float s, float* w) {
+    const float s2 = s * s;
+    w[0] = s * -0.5f + s2 - 0.5f * s2 * s;
+    w[1] = 1 + s2 * (1.5f * s - 2.5f);
+    w[2] = 0.5f * s + s2 * (2 - 1.5f * s);
+    w[3] = s2 * (0.5f * s - 0.5f);
+}
+
+/// The sinc's weights change smoothly with the fraction: a table of 1024 steps, blended, is right to 1e-6.
+struct SincTable {
+    static constexpr int steps = 1024;
+    std::array<std::array<float, 6>, steps + 1> weights;
+    SincTable() {
+        const auto sinc = [](double x) { return x == 0 ? 1 : std::sin(M_PI * x) / (M_PI * x); };
+        for (int i = 0; i <= steps; ++i) {
+            // Cut off, the sinc neither keeps a flat area as it is nor a ramp in its place (it moves by up to 0.02 px):
+            // as much of the window, and of the window times the distance, is added as it takes.
+            double w[6], window[6], m[5] = {};
+            for (int k = 0; k < 6; ++k) {
+                const double x = (k - 2) - double(i) / steps;
+                window[k] = std::fabs(x) < 3 ? sinc(x / 3) : 0;
+                w[k] = window[k] * sinc(x);
+                m[0] += w[k], m[1] += w[k] * x;
+                m[2] += window[k], m[3] += window[k] * x, m[4] += window[k] * x * x;
+            }
+            const double det = m[2] * m[4] - m[3] * m[3];
+            const double flat = ((1 - m[0]) * m[4] + m[1] * m[3]) / det,
+                         ramp = (-m[1] * m[2] - (1 - m[0]) * m[3]) / det;
+            for (int k = 0; k < 6; ++k) {
+                const double x = (k - 2) - double(i) / steps;
+                weights[size_t(i)][size_t(k)] = float(w[k] + window[k] * (flat + ramp * x));
+            }
+        }
+    }
+};
+const SincTable sincTable;
+
+template <>
+VA_INLINE void weightsOf<6>(float s, float* w) {
+    const float at = s * SincTable::steps;
+    const int i = std::min(int(at), SincTable::steps - 1);
+    const float t = at - float(i);
+    const auto &a = sincTable.weights[size_t(i)], &b = sincTable.weights[size_t(i) + 1];
+    for (int k = 0; k < 6; ++k) w[k] = a[size_t(k)] + t * (b[size_t(k)] - a[size_t(k)]);
+}
+
+/// Two pixels side by side, and one.
+VA_INLINE void load(const float* p, Eight& out) { std::memcpy(&out, p, sizeof out); }
+VA_INLINE void load(const uint8_t* p, Eight& out) {
+    FourWords two{};
+    std::memcpy(&two, p, 8);
+    // Each lane takes its byte out of the pixel's word: compilers make widening conversions of bytes one by one.
+    const EightWords words =
+        __builtin_shufflevector(two, two, 0, 0, 0, 0, 1, 1, 1, 1) >> EightWords{0, 8, 16, 24, 0, 8, 16, 24};
+    out = __builtin_convertvector(EightInts(words & 255u), Eight);
+}
+template <class T>
+VA_INLINE void load(const T* p, Four& out) {
+    for (int c = 0; c < 4; ++c) out[c] = float(p[c]);
+}
+VA_INLINE void store(const Four& v, float* p) {
+    std::memcpy(p, &v, sizeof v);
+    p[3] = std::clamp(p[3], 0.0f, 1.0f);
+}
+VA_INLINE void store(const Four& v, uint8_t* p) {
+    using FourInts = int __attribute__((vector_size(16)));
+    Four kept = v + 0.5f;
+    kept = kept < 0.0f ? Four{} : kept;
+    kept = kept > 255.0f ? Four{} + 255.0f : kept;
+    FourInts word = __builtin_convertvector(kept, FourInts) << FourInts{0, 8, 16, 24};
+    word |= __builtin_shufflevector(word, word, 2, 3, 2, 3);
+    word |= __builtin_shufflevector(word, word, 1, 1, 1, 1);
+    const int bytes = word[0];
+    std::memcpy(p, &bytes, sizeof bytes);
+}
+
+/// One row of the output. N taps each way.
+template <int N, class T>
+VA_INLINE void sampleRow(const T* source, int width, int height, const float* xs, const float* ys, int count, bool hold,
+                         T* out) {
+    constexpr int before = N / 2 - 1;
+    for (int i = 0; i < count; ++i, out += 4) {
+        const float x = xs[i], y = ys[i];
+        if (!(x == x)) {
+            for (int c = 0; c < 4; ++c) out[c] = T(0);
+            continue;
+        }
+        // Places lie no further out than half a pixel, so adding one makes truncation a floor.
+        const int ix = int(x + 1) - 1, iy = int(y + 1) - 1;
+        float wx[N], wy[N];
+        weightsOf<N>(x - float(ix), wx);
+        weightsOf<N>(y - float(iy), wy);
+        Four sum{};
+        if (ix >= before && iy >= before && ix + N - before <= width && iy + N - before <= height) {
+            const T* p = source + 4 * (size_t(iy - before) * size_t(width) + size_t(ix - before));
+            Eight pairs{}, weights[N / 2];
+            for (int k = 0; k < N / 2; ++k) {
+                const Four a = Four{} + wx[2 * k], b = Four{} + wx[2 * k + 1];
+                weights[k] = __builtin_shufflevector(a, b, 0, 1, 2, 3, 4, 5, 6, 7);
+            }
+            for (int j = 0; j < N; ++j, p += 4 * size_t(width)) {
+                Eight line{};
+                for (int k = 0; k < N / 2; ++k) {
+                    Eight taps;
+                    load(p + 8 * k, taps);
+                    line += weights[k] * taps;
+                }
+                pairs += wy[j] * line;
+            }
+            sum = __builtin_shufflevector(pairs, pairs, 0, 1, 2, 3) + __builtin_shufflevector(pairs, pairs, 4, 5, 6, 7);
+        } else {
+            for (int j = 0; j < N; ++j)
+                for (int k = 0; k < N; ++k) {
+                    int px = ix - before + k, py = iy - before + j;
+                    if (hold) px = std::clamp(px, 0, width - 1), py = std::clamp(py, 0, height - 1);
+                    if (px < 0 || py < 0 || px >= width || py >= height) continue;
+                    Four tap;
+                    load(source + 4 * (size_t(py) * size_t(width) + size_t(px)), tap);
+                    sum += wx[k] * wy[j] * tap;
+                }
+        }
+        store(sum, out);
+    }
+}
+
+#define VA_ROW(name, T)                                                                                         \
+    VA_CPU_CLONES void name(int taps, const T* source, int width, int height, const float* xs, const float* ys, \
+                            int count, bool hold, T* out) {                                                     \
+        if (taps == 2) sampleRow<2>(source, width, height, xs, ys, count, hold, out);                           \
+        else if (taps == 4) sampleRow<4>(source, width, height, xs, ys, count, hold, out);                      \
+        else sampleRow<6>(source, width, height, xs, ys, count, hold, out);                                     \
+    }
+VA_ROW(sampleFloats, float)
+VA_ROW(sampleBytes, uint8_t)
+#undef VA_ROW
+
+template <class T, class Row>
+ColourPicture<T> through(const ColourPicture<T>& source, const PixelMap& map, Filter filter, Edge edge,
+                         ColourPicture<T> out, Row row) {
+    if (source.empty()) return ColourPicture<T>(map.x.width, map.x.height);
+    out.width = map.x.width;
+    out.height = map.x.height;
+    out.data.resize(map.x.data.size() * 4);
+    const int taps = filter == Filter::bilinear ? 2 : filter == Filter::bicubic ? 4 : 6;
+    parallelRanges(out.height, 8, [&](int begin, int end) {
+        for (int y = begin; y < end; ++y)
+            row(taps, source.data.data(), source.width, source.height, map.x.row(y), map.y.row(y), out.width,
+                edge == Edge::hold, out.at(0, y));
+    });
+    return out;
+}
+
+}  // namespace
+
+Picture resample(const Picture& source, const PixelMap& map, Filter filter, Edge edge, Picture spare) {
+    return through(source, map, filter, edge, std::move(spare), sampleFloats);
+}
+Picture8 resample(const Picture8& source, const PixelMap& map, Filter filter, Edge edge, Picture8 spare) {
+    return through(source, map, filter, edge, std::move(spare), sampleBytes);
+}
+
+}  // namespace va

@@ -1,0 +1,116 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "lens/straight_frame.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdio>
+#include <limits>
+
+#include "base/error.h"
+#include "base/parallel.h"
+#include "lens/film_back.h"
+
+namespace va {
+namespace {
+
+constexpr float nothing = std::numeric_limits<float>::quiet_NaN();
+
+/// Fills a map row by row with `sourceOf`(pixel), keeping what lies within half a pixel of the source's edges.
+template <class F>
+PixelMap mapOf(int width, int height, int sourceWidth, int sourceHeight, const F& sourceOf) {
+    PixelMap map{Plane<float>(width, height), Plane<float>(width, height)};
+    parallelRanges(height, 8, [&](int begin, int end) {
+        for (int y = begin; y < end; ++y)
+            for (int x = 0; x < width; ++x) {
+                const std::optional<Eigen::Vector2d> p = sourceOf(Eigen::Vector2d(x, y));
+                const bool inside = p && p->x() >= -0.5 && p->y() >= -0.5 && p->x() <= sourceWidth - 0.5 &&
+                                    p->y() <= sourceHeight - 0.5;
+                map.x.at(x, y) = inside ? float(p->x()) : nothing;
+                map.y.at(x, y) = inside ? float(p->y()) : nothing;
+            }
+    });
+    return map;
+}
+
+}  // namespace
+
+double StraightFrame::fieldOfViewX() const { return fieldOfView(straight.focalPx / straight.pixelAspect, width); }
+double StraightFrame::fieldOfViewY() const { return fieldOfView(straight.focalPx, height); }
+
+StraightFrame straightFrame(const Intrinsics& bent, int width, int height, Overscan overscan, double largest) {
+    StraightFrame out;
+    out.width = width;
+    out.height = height;
+    out.straight = bent;
+    out.straight.lens = LensModel{};
+    Eigen::Vector2d low(0, 0), high(width - 1, height - 1);
+    // What is outermost in the plate is outermost when straight; pixels are areas, so their outer edges count.
+    const auto take = [&](double x, double y) {
+        const auto n = bent.normalisedFromPixel({x, y});
+        if (!n) {
+            char text[300];
+            const double r = bent.lens.foldRadius();
+            if (!std::isfinite(r))
+                throw InputError(
+                    "The lens sees more than a straight picture can hold: directions 90° from its axis and beyond. "
+                    "Crop "
+                    "the plate, or check the focal length.");
+            const double px = (bent.pixelFromNormalised({r, 0}) - bent.principalPoint).norm();
+            std::snprintf(text, sizeof text,
+                          "The lens folds over at %.0f px from its middle, inside the picture: its numbers can't be "
+                          "right out there. Try fewer of them, or a model for wider lenses.",
+                          px);
+            throw InputError(text);
+        }
+        const Eigen::Vector2d p = out.straight.pixelFromBent(*n);
+        low = low.cwiseMin(p);
+        high = high.cwiseMax(p);
+    };
+    constexpr int steps = 64;
+    for (int i = 0; i <= steps; ++i) {
+        const double t = double(i) / steps;
+        take(-0.5 + t * width, -0.5), take(-0.5 + t * width, height - 0.5);
+        take(-0.5, -0.5 + t * height), take(width - 0.5, -0.5 + t * height);
+    }
+    if (overscan == Overscan::none) return out;
+    const Eigen::Vector2d size = high - low;
+    if (size.x() > largest * width || size.y() > largest * height) {
+        char text[300];
+        std::snprintf(text, sizeof text,
+                      "Straightened whole, the picture would be %.0f × %.0f px: more than %g times as large. Keep the "
+                      "plate's size, or crop it first.",
+                      size.x(), size.y(), largest);
+        throw InputError(text);
+    }
+    out.left = int(std::ceil(-low.x() - 0.5 - 1e-6));
+    out.top = int(std::ceil(-low.y() - 0.5 - 1e-6));
+    out.left = std::max(0, out.left);
+    out.top = std::max(0, out.top);
+    const int right = std::max(0, int(std::ceil(high.x() - (width - 0.5) - 1e-6)));
+    const int bottom = std::max(0, int(std::ceil(high.y() - (height - 0.5) - 1e-6)));
+    out.width = width + out.left + right;
+    out.height = height + out.top + bottom;
+    out.straight.principalPoint += Eigen::Vector2d(out.left, out.top);
+    return out;
+}
+
+PixelMap straighteningMap(const Intrinsics& bent, const StraightFrame& frame, int plateWidth, int plateHeight) {
+    const double fold = bent.lens.foldRadius();
+    return mapOf(frame.width, frame.height, plateWidth, plateHeight,
+                 [&](const Eigen::Vector2d& p) -> std::optional<Eigen::Vector2d> {
+                     const Eigen::Vector2d n = frame.straight.bentFromPixel(p);
+                     if (n.norm() > fold) return std::nullopt;
+                     return bent.pixelFromNormalised(n);
+                 });
+}
+
+PixelMap bendingMap(const Intrinsics& bent, const StraightFrame& frame, int plateWidth, int plateHeight) {
+    return mapOf(plateWidth, plateHeight, frame.width, frame.height,
+                 [&](const Eigen::Vector2d& p) -> std::optional<Eigen::Vector2d> {
+                     const auto n = bent.normalisedFromPixel(p);
+                     if (!n) return std::nullopt;
+                     return frame.straight.pixelFromBent(*n);
+                 });
+}
+
+}  // namespace va

@@ -1,0 +1,33 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <filesystem>
+#include <string>
+
+#include "base/picture.h"
+
+namespace va {
+
+/// A picture file as it is: code values as float, with what is needed to write another one like it.
+struct PictureFile {
+    Picture picture;      ///< colour multiplied by alpha
+    bool alpha = false;   ///< the file has a channel of it
+    bool floats = false;  ///< half or float in the file
+    int bits = 8;         ///< per channel in the file
+};
+
+/// Reads a still of one, three or four channels; grey becomes colour. Throws InputError: not there, not a picture, cut
+/// off.
+PictureFile readPicture(const std::filesystem::path& path);
+
+/// How a picture is to be written.
+struct PictureFormat {
+    int bits = 8;        ///< 8, 10 (DPX), 16 or 32; half and float where the format holds floats
+    bool alpha = false;  ///< write the channel
+    double pixelAspect = 1;
+};
+
+/// Writes by the path's ending: .exr (half, or float at 32 bits), .png, .tif/.tiff, .dpx, .jpg. The file appears whole
+/// or not at all. Throws InputError for another ending, and where it can't be written.
+void writePicture(const std::filesystem::path& path, const Picture& picture, const PictureFormat& format);
+
+}  // namespace va

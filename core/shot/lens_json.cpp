@@ -1,0 +1,43 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "shot/lens_json.h"
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "base/error.h"
+
+namespace va {
+
+nlohmann::ordered_json lensToJson(const LensModel& lens) {
+    nlohmann::ordered_json out{{"model", lensKindName(lens.kind())}};
+    const auto names = lensValueNames(lens.kind());
+    for (int i = 0; i < lens.count(); ++i) out[names[size_t(i)]] = lens.value(i);
+    return out;
+}
+
+LensModel lensFromJson(const nlohmann::json& json) {
+    if (!json.is_object()) throw InputError("a lens is a JSON object with \"model\" and the model's numbers");
+    const std::string model = json.value("model", lensKindName(LensKind::brownConrady));
+    int kind = 0;
+    while (kind < lensKinds && model != lensKindName(LensKind(kind))) ++kind;
+    if (kind == lensKinds) {
+        std::string known;
+        for (int i = 0; i < lensKinds; ++i) known += std::string(i ? ", " : "") + lensKindName(LensKind(i));
+        throw InputError("the lens model \"" + model + "\" is not known. Known are: " + known + ".");
+    }
+    LensModel out{LensKind(kind)};
+    int numbers = 0;
+    for (const auto& [name, value] : json.items()) {
+        if (!value.is_number()) continue;
+        const double number = value.get<double>();
+        if (!std::isfinite(number)) throw InputError("the lens's " + name + " is not a finite number");
+        if (out.setValue(name, number)) ++numbers;
+        else if (number != 0) throw InputError("a lens of the model \"" + model + "\" has no number \"" + name + "\"");
+    }
+    if (numbers == 0)
+        throw InputError("no number of the lens model \"" + model + "\" is given, such as " +
+                         lensValueNames(out.kind()).front());
+    return out;
+}
+
+}  // namespace va

@@ -1,0 +1,49 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <filesystem>
+#include <functional>
+#include <string>
+#include <vector>
+
+#include "base/progress.h"
+#include "lens/resample.h"
+#include "media/picture_file.h"
+#include "media/plate_source.h"
+
+namespace va {
+
+/// What is to be written: one file a frame.
+struct PictureSeries {
+    std::filesystem::path folder;
+    std::string stem;            ///< "shot" gives shot.1001.exr
+    std::string ending = "exr";  ///< exr, png, tif, dpx, jpg
+    PictureFormat format;
+    /// Name of a frame's file.
+    [[nodiscard]] std::filesystem::path file(int frame) const;
+};
+
+/// What a run over a plate or an insert left behind.
+struct ResampledSeries {
+    StraightFrame frame;  ///< the straight frame that was written or read
+    int files = 0;
+    std::string report;  ///< one sentence: size, fields of view, files
+};
+
+/// Straightens frames of a plate: each is filtered once. Frames without a picture are left out. Throws InputError (the
+/// lens folds, a frame can't be read or written) and Cancelled; files that were finished stay.
+ResampledSeries straightenPlate(PlateSource& plate, const std::vector<int>& frames, const Intrinsics& lens,
+                                Overscan overscan, Filter filter, const PictureSeries& to, Progress& progress);
+
+/// Bends an insert that was made for the straight frame, so that it lies on the plate: each frame is filtered once,
+/// colour and alpha together. `insert` must have the size of the straight frame of `overscan`, else InputError says
+/// which size is meant. `premultiplied` says whether the insert's colour already is multiplied by its alpha; what is
+/// written always is, and has an alpha.
+ResampledSeries bendInsert(PlateSource& insert, const std::vector<int>& frames, const Intrinsics& lens, int plateWidth,
+                           int plateHeight, Overscan overscan, Filter filter, bool premultiplied,
+                           const PictureSeries& to, Progress& progress);
+
+/// Writes both STMaps of a lens as 32-bit float EXR: `straight` takes the plate to the straight frame, `bent` back.
+ResampledSeries writeStmaps(const Intrinsics& lens, int plateWidth, int plateHeight, Overscan overscan,
+                            const std::filesystem::path& straight, const std::filesystem::path& bent);
+
+}  // namespace va
