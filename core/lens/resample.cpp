@@ -5,6 +5,7 @@
 #include <array>
 #include <cmath>
 #include <cstring>
+#include <memory>
 #include <utility>
 
 #include "base/cpu_clones.h"
@@ -15,9 +16,6 @@ namespace {
 
 using Four = float __attribute__((vector_size(16)));
 using Eight = float __attribute__((vector_size(32)));
-using FourWords = uint32_t __attribute__((vector_size(16)));
-using EightWords = uint32_t __attribute__((vector_size(32)));
-using EightInts = int __attribute__((vector_size(32)));
 #define VA_INLINE inline __attribute__((always_inline))
 
 template <int N>
@@ -76,20 +74,6 @@ VA_INLINE void weightsOf<6>(float s, float* w) {
     for (int k = 0; k < 6; ++k) w[k] = a[size_t(k)] + t * (b[size_t(k)] - a[size_t(k)]);
 }
 
-/// Two pixels side by side, and one.
-VA_INLINE void load(const float* p, Eight& out) { std::memcpy(&out, p, sizeof out); }
-VA_INLINE void load(const uint8_t* p, Eight& out) {
-    FourWords two{};
-    std::memcpy(&two, p, 8);
-    // Each lane takes its byte out of the pixel's word: compilers make widening conversions of bytes one by one.
-    const EightWords words =
-        __builtin_shufflevector(two, two, 0, 0, 0, 0, 1, 1, 1, 1) >> EightWords{0, 8, 16, 24, 0, 8, 16, 24};
-    out = __builtin_convertvector(EightInts(words & 255u), Eight);
-}
-template <class T>
-VA_INLINE void load(const T* p, Four& out) {
-    for (int c = 0; c < 4; ++c) out[c] = float(p[c]);
-}
 VA_INLINE void store(const Four& v, float* p) {
     std::memcpy(p, &v, sizeof v);
     p[3] = std::clamp(p[3], 0.0f, 1.0f);
@@ -108,8 +92,8 @@ VA_INLINE void store(const Four& v, uint8_t* p) {
 
 /// One row of the output. N taps each way.
 template <int N, class T>
-VA_INLINE void sampleRow(const T* source, int width, int height, const float* xs, const float* ys, int count, bool hold,
-                         T* out) {
+VA_INLINE void sampleRow(const float* source, int width, int height, const float* xs, const float* ys, int count,
+                         bool hold, T* out) {
     constexpr int before = N / 2 - 1;
     for (int i = 0; i < count; ++i, out += 4) {
         const float x = xs[i], y = ys[i];
@@ -124,7 +108,7 @@ VA_INLINE void sampleRow(const T* source, int width, int height, const float* xs
         weightsOf<N>(y - float(iy), wy);
         Four sum{};
         if (ix >= before && iy >= before && ix + N - before <= width && iy + N - before <= height) {
-            const T* p = source + 4 * (size_t(iy - before) * size_t(width) + size_t(ix - before));
+            const float* p = source + 4 * (size_t(iy - before) * size_t(width) + size_t(ix - before));
             Eight pairs{}, weights[N / 2];
             for (int k = 0; k < N / 2; ++k) {
                 const Four a = Four{} + wx[2 * k], b = Four{} + wx[2 * k + 1];
@@ -134,7 +118,7 @@ VA_INLINE void sampleRow(const T* source, int width, int height, const float* xs
                 Eight line{};
                 for (int k = 0; k < N / 2; ++k) {
                     Eight taps;
-                    load(p + 8 * k, taps);
+                    std::memcpy(&taps, p + 8 * k, sizeof taps);
                     line += weights[k] * taps;
                 }
                 pairs += wy[j] * line;
@@ -147,7 +131,7 @@ VA_INLINE void sampleRow(const T* source, int width, int height, const float* xs
                     if (hold) px = std::clamp(px, 0, width - 1), py = std::clamp(py, 0, height - 1);
                     if (px < 0 || py < 0 || px >= width || py >= height) continue;
                     Four tap;
-                    load(source + 4 * (size_t(py) * size_t(width) + size_t(px)), tap);
+                    std::memcpy(&tap, source + 4 * (size_t(py) * size_t(width) + size_t(px)), sizeof tap);
                     sum += wx[k] * wy[j] * tap;
                 }
         }
@@ -155,29 +139,31 @@ VA_INLINE void sampleRow(const T* source, int width, int height, const float* xs
     }
 }
 
-#define VA_ROW(name, T)                                                                                         \
-    VA_CPU_CLONES void name(int taps, const T* source, int width, int height, const float* xs, const float* ys, \
-                            int count, bool hold, T* out) {                                                     \
-        if (taps == 2) sampleRow<2>(source, width, height, xs, ys, count, hold, out);                           \
-        else if (taps == 4) sampleRow<4>(source, width, height, xs, ys, count, hold, out);                      \
-        else sampleRow<6>(source, width, height, xs, ys, count, hold, out);                                     \
+#define VA_ROW(name, T)                                                                                             \
+    VA_CPU_CLONES void name(int taps, const float* source, int width, int height, const float* xs, const float* ys, \
+                            int count, bool hold, T* out) {                                                         \
+        if (taps == 2) sampleRow<2>(source, width, height, xs, ys, count, hold, out);                               \
+        else if (taps == 4) sampleRow<4>(source, width, height, xs, ys, count, hold, out);                          \
+        else sampleRow<6>(source, width, height, xs, ys, count, hold, out);                                         \
     }
 VA_ROW(sampleFloats, float)
 VA_ROW(sampleBytes, uint8_t)
 #undef VA_ROW
 
+VA_CPU_CLONES void widen(const uint8_t* __restrict from, float* __restrict to, int n) {
+    for (int i = 0; i < n; ++i) to[i] = float(from[i]);
+}
+
 template <class T, class Row>
-ColourPicture<T> through(const ColourPicture<T>& source, const PixelMap& map, Filter filter, Edge edge,
+ColourPicture<T> through(const float* source, int width, int height, const PixelMap& map, Filter filter, Edge edge,
                          ColourPicture<T> out, Row row) {
-    if (source.empty()) return ColourPicture<T>(map.x.width, map.x.height);
     out.width = map.x.width;
     out.height = map.x.height;
     out.data.resize(map.x.data.size() * 4);
     const int taps = filter == Filter::bilinear ? 2 : filter == Filter::bicubic ? 4 : 6;
     parallelRanges(out.height, 8, [&](int begin, int end) {
         for (int y = begin; y < end; ++y)
-            row(taps, source.data.data(), source.width, source.height, map.x.row(y), map.y.row(y), out.width,
-                edge == Edge::hold, out.at(0, y));
+            row(taps, source, width, height, map.x.row(y), map.y.row(y), out.width, edge == Edge::hold, out.at(0, y));
     });
     return out;
 }
@@ -185,10 +171,19 @@ ColourPicture<T> through(const ColourPicture<T>& source, const PixelMap& map, Fi
 }  // namespace
 
 Picture resample(const Picture& source, const PixelMap& map, Filter filter, Edge edge, Picture spare) {
-    return through(source, map, filter, edge, std::move(spare), sampleFloats);
+    if (source.empty()) return Picture(map.x.width, map.x.height);
+    return through(source.data.data(), source.width, source.height, map, filter, edge, std::move(spare), sampleFloats);
 }
+
 Picture8 resample(const Picture8& source, const PixelMap& map, Filter filter, Edge edge, Picture8 spare) {
-    return through(source, map, filter, edge, std::move(spare), sampleBytes);
+    if (source.empty()) return Picture8(map.x.width, map.x.height);
+    // Each pixel is a tap of sixteen others: widening it once is cheaper than sixteen times.
+    const auto wide = std::make_unique_for_overwrite<float[]>(source.data.size());
+    const int line = 4 * source.width;
+    parallelRanges(source.height, 16, [&](int begin, int end) {
+        for (int y = begin; y < end; ++y) widen(source.at(0, y), wide.get() + size_t(y) * size_t(line), line);
+    });
+    return through(wide.get(), source.width, source.height, map, filter, edge, std::move(spare), sampleBytes);
 }
 
 }  // namespace va

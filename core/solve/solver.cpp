@@ -329,6 +329,7 @@ class Solver {
                 point.worstPx = checked->worstPx;
                 point.worstFrame = sightings_.frames[size_t(checked->worstFrame)];
                 result_.points.push_back(point);
+                groups_.push_back(p);
                 continue;
             }
             SolveOutlier outlier{point.pathId, false, {}, ""};
@@ -362,6 +363,7 @@ class Solver {
             point.weight = r.pathWeight(p);
             point.rmsPx = count > 0 ? std::sqrt(sum / count) : 0;
             result_.points.push_back(point);
+            groups_.push_back(p);
             if (!outlier.frames.empty()) {
                 outlier.reason = "off by more than the noise explains";
                 result_.outliers.push_back(std::move(outlier));
@@ -390,7 +392,27 @@ class Solver {
             const auto [at, fresh] = outliers.emplace(o.pathId, o);
             if (!fresh) at->second.frames.insert(at->second.frames.end(), o.frames.begin(), o.frames.end());
         }
+        // Frames inside of the point's stretch that were measured against another reference are not this point's.
+        for (int p = 0; p < sightings_.pathCount(); ++p) {
+            const int id = sightings_.pathIds[size_t(p)];
+            const auto at = best.find(id);
+            if (at == best.end() || groups_[at->second] == p) continue;
+            const auto keptPoint = std::find_if(result_.points.begin(), result_.points.end(),
+                                                [&](const SolvedPoint& point) { return point.pathId == id; });
+            const auto [begin, end] = sightings_.ofPath[size_t(p)];
+            for (int i = begin; i < end; ++i) {
+                const int frame = sightings_.frames[size_t(sightings_.all[size_t(i)].frame)];
+                if (!keptPoint->stretch.contains(frame)) continue;
+                const auto [outlier, fresh] = outliers.try_emplace(id, SolveOutlier{id, false, {}, ""});
+                if (fresh) outlier->second.reason = "measured against another reference there";
+                outlier->second.frames.push_back(frame);
+            }
+        }
         result_.outliers.clear();
+        for (auto& [id, o] : outliers) {
+            std::sort(o.frames.begin(), o.frames.end());
+            o.frames.erase(std::unique(o.frames.begin(), o.frames.end()), o.frames.end());
+        }
         for (auto& [id, o] : outliers) result_.outliers.push_back(std::move(o));
     }
 
@@ -477,6 +499,7 @@ class Solver {
     std::set<int> gaveUp_;
     std::function<bool()> cancelled_;
     SolveResult result_;
+    std::vector<int> groups_;  ///< of sightings, by result_.points while they are made
 };
 
 }  // namespace

@@ -313,7 +313,7 @@ StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, c
         direct.model = options.model;
         direct.iterations = 6;
         direct.samples = &samples;
-        direct.stop = 0.06;
+        direct.stop = 0.03;
         const auto r = s.reference.patch.registerIn(picture, start, direct);
         if (good(r, guess, 1.0 + 0.1 * radius) && r->correlation >= double(s.point.quality) - 0.03 &&
             !(options.blurred && r->correlation < 0.98 && (r->placement.at - from).norm() > 3))
