@@ -2,26 +2,16 @@
 #include "exchange/usda.h"
 
 #include <cmath>
-#include <cstdarg>
 #include <cstdio>
 #include <map>
 #include <set>
 
 #include "base/error.h"
+#include "base/text.h"
 #include "lens/film_back.h"
 
 namespace va {
 namespace {
-
-std::string format(const char* pattern, ...) __attribute__((format(printf, 1, 2)));
-std::string format(const char* pattern, ...) {
-    char text[1024];
-    va_list arguments;
-    va_start(arguments, pattern);
-    std::vsnprintf(text, sizeof text, pattern, arguments);
-    va_end(arguments);
-    return text;
-}
 
 /// A prim name: letters, digits, underscore, not beginning with a digit, unlike those in `taken`.
 std::string primName(const std::string& name, std::set<std::string>& taken) {
@@ -44,7 +34,7 @@ std::string quoted(const std::string& text) {
 
 /// OpenUSD multiplies row vectors from the left: rows are the axes, the last row is the place.
 std::string matrix(const Eigen::Matrix3d& axes, const Eigen::Vector3d& at) {
-    return format(
+    return text(
         "( (%.15g, %.15g, %.15g, 0), (%.15g, %.15g, %.15g, 0), (%.15g, %.15g, %.15g, 0), (%.15g, %.15g, %.15g, 1) )",
         axes(0, 0), axes(1, 0), axes(2, 0), axes(0, 1), axes(1, 1), axes(2, 1), axes(0, 2), axes(1, 2), axes(2, 2),
         at.x(), at.y(), at.z());
@@ -60,47 +50,47 @@ std::string writeUsda(const SceneExport& s) {
     for (const auto& f : s.frames)
         if (!f.solved) unsolved += (unsolved.empty() ? "" : ", ") + std::to_string(f.frame);
     std::string out = "#usda 1.0\n(\n    customLayerData = {\n        dictionary vividAnchor = {\n";
-    out += format(
+    out += text(
         "            int version = 1\n            int imageWidth = %d\n            int imageHeight = %d\n            "
         "double pixelAspect = %.15g\n",
         s.width, s.height, s.pixelAspect);
-    out += format("            int frameRateNum = %d\n            int frameRateDen = %d\n", int(s.rate.num),
-                  int(s.rate.den));
-    out += format("            string lensModel = \"%s\"\n", lensKindName(s.lens.kind()));
+    out += text("            int frameRateNum = %d\n            int frameRateDen = %d\n", int(s.rate.num),
+                int(s.rate.den));
+    out += text("            string lensModel = \"%s\"\n", lensKindName(s.lens.kind()));
     for (int i = 0; i < s.lens.count(); ++i)
-        out += format("            double %s = %.15g\n", lensValueNames(s.lens.kind())[size_t(i)], s.lens.value(i));
-    out += format(
+        out += text("            double %s = %.15g\n", lensValueNames(s.lens.kind())[size_t(i)], s.lens.value(i));
+    out += text(
         "            double rmsPx = %.9g\n            double checkRmsPx = %.9g\n            string motion = \"%s\"\n",
         s.rmsPx, s.checkRmsPx, s.motion.c_str());
     out += "            string verdict = " + quoted(s.verdict) + "\n            int[] unsolvedFrames = [" + unsolved +
            "]\n        }\n    }\n";
-    out += format(
+    out += text(
         "    defaultPrim = \"World\"\n    startTimeCode = %d\n    endTimeCode = %d\n    timeCodesPerSecond = %.15g\n   "
         " framesPerSecond = %.15g\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\n",
         s.frames.front().frame, s.frames.back().frame, s.rate.value(), s.rate.value());
     out += "def Xform \"World\"\n{\n    def Camera \"Camera\"\n    {\n        token projection = \"perspective\"\n";
-    out += format("        float horizontalAperture = %.9g\n        float verticalAperture = %.9g\n", apertureMm,
-                  heightMm);
+    out +=
+        text("        float horizontalAperture = %.9g\n        float verticalAperture = %.9g\n", apertureMm, heightMm);
     // Aperture offsets are to the right and up; the picture's y runs down.
-    out += format("        float horizontalApertureOffset = %.9g\n        float verticalApertureOffset = %.9g\n",
-                  -(s.principalPoint.x() - centreX) * apertureMm / s.width,
-                  (s.principalPoint.y() - centreY) * heightMm / s.height);
+    out += text("        float horizontalApertureOffset = %.9g\n        float verticalApertureOffset = %.9g\n",
+                -(s.principalPoint.x() - centreX) * apertureMm / s.width,
+                (s.principalPoint.y() - centreY) * heightMm / s.height);
     out += "        float2 clippingRange = (0.01, 100000)\n        float focalLength.timeSamples = {\n";
     for (const auto& f : s.frames)
-        if (f.solved) out += format("            %d: %.9g,\n", f.frame, s.focalMm(f));
+        if (f.solved) out += text("            %d: %.9g,\n", f.frame, s.focalMm(f));
     out += "        }\n        matrix4d xformOp:transform.timeSamples = {\n";
     for (const auto& f : s.frames)
         if (f.solved)
-            out += format("            %d: ", f.frame) +
+            out += text("            %d: ", f.frame) +
                    matrix(f.pose.worldFromCamera.toRotationMatrix(), f.pose.position) + ",\n";
     out +=
         "        }\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n    }\n\n    def Points "
         "\"Cloud\"\n    {\n        point3f[] points = [";
     for (size_t i = 0; i < s.points.size(); ++i)
-        out += format("%s(%.9g, %.9g, %.9g)", i ? ", " : "", s.points[i].position.x(), s.points[i].position.y(),
-                      s.points[i].position.z());
+        out += text("%s(%.9g, %.9g, %.9g)", i ? ", " : "", s.points[i].position.x(), s.points[i].position.y(),
+                    s.points[i].position.z());
     out += "]\n        int64[] ids = [";
-    for (size_t i = 0; i < s.points.size(); ++i) out += format("%s%d", i ? ", " : "", s.points[i].id);
+    for (size_t i = 0; i < s.points.size(); ++i) out += text("%s%d", i ? ", " : "", s.points[i].id);
     out += "]\n        float[] widths = [0.02] (\n            interpolation = \"constant\"\n        )\n    }\n";
     std::set<std::string> taken{"Camera", "Cloud"};
     for (const Thing& t : s.things) {
@@ -122,7 +112,7 @@ std::string writeUsda(const SceneExport& s) {
         }
         out += "\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n    }\n";
     }
-    out += format(
+    out += text(
         "}\n\ndef Scope \"Render\"\n{\n    def RenderSettings \"Plate\"\n    {\n        uniform int2 resolution = (%d, "
         "%d)\n        uniform float pixelAspectRatio = %.9g\n        rel camera = </World/Camera>\n    }\n}\n",
         s.width, s.height, s.pixelAspect);

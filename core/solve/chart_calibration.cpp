@@ -8,16 +8,11 @@
 #include <map>
 #include <set>
 
+#include "base/text.h"
 #include "solve/homography.h"
 
 namespace va {
 namespace {
-
-std::string text(const char* format, auto... values) {
-    char out[400];
-    std::snprintf(out, sizeof out, format, values...);
-    return out;
-}
 
 double medianOf(std::vector<double> v) {
     if (v.empty()) return 0;

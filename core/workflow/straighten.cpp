@@ -5,16 +5,11 @@
 #include <cstdio>
 
 #include "base/error.h"
+#include "base/text.h"
 #include "lens/stmap.h"
 
 namespace va {
 namespace {
-
-std::string text(const char* format, auto... values) {
-    char out[400];
-    std::snprintf(out, sizeof out, format, values...);
-    return out;
-}
 
 std::string sizeInWords(const StraightFrame& f) {
     return text("%d × %d px, %.3f° × %.3f°", f.width, f.height, f.fieldOfViewX() * 180 / M_PI,

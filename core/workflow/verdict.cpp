@@ -2,26 +2,16 @@
 #include "workflow/verdict.h"
 
 #include <cmath>
-#include <cstdarg>
 #include <cstdio>
 #include <map>
 
+#include "base/text.h"
 #include "lens/film_back.h"
 #include "workflow/follow_shot.h"
 #include "workflow/stale.h"
 
 namespace va {
 namespace {
-
-std::string text(const char* pattern, ...) __attribute__((format(printf, 1, 2)));
-std::string text(const char* pattern, ...) {
-    char out[600];
-    va_list arguments;
-    va_start(arguments, pattern);
-    std::vsnprintf(out, sizeof out, pattern, arguments);
-    va_end(arguments);
-    return out;
-}
 
 std::vector<FrameRange> runs(const std::vector<int>& frames) {
     std::vector<FrameRange> out;
