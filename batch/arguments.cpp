@@ -19,16 +19,6 @@ namespace {
 
 using nlohmann::json;
 
-FrameRange parseRange(const std::string& text) {
-    int first = 0, last = 0;
-    char rest = 0;
-    if (std::sscanf(text.c_str(), "%d-%d%c", &first, &last, &rest) != 2)
-        throw CLI::ValidationError("--range", "\"" + text + "\" is not a range; write it as 1001-1120");
-    if (last < first)
-        throw CLI::ValidationError("--range", "\"" + text + "\" holds no frame: its end lies before its beginning");
-    return {first, last};
-}
-
 std::optional<Rational> parseRatio(const char* option, const std::string& text) {
     if (text.empty()) return std::nullopt;
     try {
@@ -53,6 +43,16 @@ std::vector<MaskShape> readMasks(const std::string& file) {
 }
 
 }  // namespace
+
+FrameRange parseRange(const std::string& text) {
+    int first = 0, last = 0;
+    char rest = 0;
+    if (std::sscanf(text.c_str(), "%d-%d%c", &first, &last, &rest) != 2)
+        throw CLI::ValidationError("--range", "\"" + text + "\" is not a range; write it as 1001-1120");
+    if (last < first)
+        throw CLI::ValidationError("--range", "\"" + text + "\" holds no frame: its end lies before its beginning");
+    return {first, last};
+}
 
 void addPlateOptions(CLI::App& c, PlateArguments& a) {
     c.add_option("plate", a.plate, "Movie, folder, pattern (name.%04d.ext, name.####.ext) or one file of a sequence")

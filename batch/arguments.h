@@ -17,6 +17,8 @@ struct PlateArguments {
     int maskOffset = 0;
 };
 void addPlateOptions(CLI::App& command, PlateArguments& a);
+/// "1001-1120". Throws CLI::ValidationError.
+FrameRange parseRange(const std::string& text);
 /// The shot that the arguments describe, its plate opened. Throws InputError and CLI::ValidationError.
 Shot shotFor(const PlateArguments& a);
 

@@ -139,7 +139,7 @@ PictureSeries seriesFor(const ResampleArguments& a, const PlateInfo& info) {
     to.stem = std::filesystem::path(a.out).filename().string();
     if (to.stem.empty()) to.stem = "frame";
     to.ending = a.ending;
-    to.format.bits = a.bits > 0 ? a.bits : a.ending == "dpx" ? 10 : std::max(8, info.bits > 8 ? 16 : info.bits);
+    to.format.bits = a.bits > 0 ? a.bits : a.ending == "dpx" ? 10 : info.bits > 16 ? 32 : info.bits > 8 ? 16 : 8;
     to.format.pixelAspect = info.pixelAspect.value();
     makeFolder(a.out);
     return to;
@@ -148,10 +148,8 @@ PictureSeries seriesFor(const ResampleArguments& a, const PlateInfo& info) {
 std::vector<int> framesFor(const std::string& range, const PlateInfo& info) {
     std::vector<int> frames = info.existing();
     if (range.empty()) return frames;
-    int first = 0, last = 0;
-    if (std::sscanf(range.c_str(), "%d-%d", &first, &last) != 2 || last < first)
-        throw CLI::ValidationError("--range", "a range such as 1001-1100 is needed");
-    std::erase_if(frames, [&](int f) { return f < first || f > last; });
+    const FrameRange wanted = parseRange(range);
+    std::erase_if(frames, [&](int f) { return !wanted.contains(f); });
     if (frames.empty()) throw InputError("There is no picture in the range " + range + ".");
     return frames;
 }
@@ -222,7 +220,8 @@ void addLensCommands(CLI::App& program, Command& run) {
     redistort->add_option("insert", r->plate, "Stills with alpha, or a movie")->required();
     redistort->add_option("--size", r->size, "Size of the plate, such as 1920x1080")->required();
     addResampleOptions(*redistort, *r);
-    redistort->add_flag("--straight-alpha", r->straightAlpha, "Colour of the insert is not multiplied by its alpha");
+    redistort->add_flag("--straight-alpha", r->straightAlpha,
+                        "Colour of an EXR insert is not multiplied by its alpha (other files say it themselves)");
     redistort->callback([r, &run] { run = [r] { return resampled(*r, false); }; });
 
     auto s = std::make_shared<ResampleArguments>();

@@ -28,6 +28,15 @@ struct MatchArguments {
     bool asJson = false;
 };
 
+/// The file's bend, and its principal point where it says for which picture.
+void withLensFile(Shot& shot, const LensFile& file) {
+    shot.back.distortion = Known::known;
+    shot.back.lens = file.intrinsics.lens;
+    if (file.width <= 0) return;
+    const Eigen::Vector2d middle((shot.plate.width - 1) / 2.0, (shot.plate.height - 1) / 2.0);
+    shot.back.principalOffset = file.forSize(shot.plate.width, shot.plate.height).principalPoint - middle;
+}
+
 int match(const MatchArguments& a) {
     Shot shot = shotFor(a.plate);
     shot.seed = a.seed;
@@ -42,8 +51,7 @@ int match(const MatchArguments& a) {
         shot.back.focal = Known::known;
     }
     if (a.distortion == "none") shot.back.distortion = Known::known;
-    else if (a.distortion != "solve")
-        shot.back.distortion = Known::known, shot.back.lens = readLensFile(a.distortion).intrinsics.lens;
+    else if (a.distortion != "solve") withLensFile(shot, readLensFile(a.distortion));
 
     const std::filesystem::path folder = a.out;
     makeFolder(a.out);

@@ -53,8 +53,8 @@ void LensPage::buildBack() {
     across_->setObjectName("fieldOfView");
     principalKnown_ = stateBox("principalKnown");
     row(tr("Principal point is"), principalKnown_);
-    offsetX_ = number(tr("Middle + x"), 2, tr("px"));
-    offsetY_ = number(tr("Middle + y"), 2, tr("px"));
+    offsetX_ = number(tr("Offset right"), 2, tr("px"));
+    offsetY_ = number(tr("Offset down"), 2, tr("px"));
     connect(sensor_, &NumberField::edited, this, [this](double v) {
         if (v > 0) edit(tr("Set sensor width"), [v](CameraBack& b) { b.sensorWidthMm = v, b.sensorAssumed = false; });
     });

@@ -58,7 +58,7 @@ std::string writeUsda(const SceneExport& s) {
                 int(s.rate.den));
     out += text("            string lensModel = \"%s\"\n", lensKindName(s.lens.kind()));
     for (int i = 0; i < s.lens.count(); ++i)
-        out += text("            double %s = %.15g\n", lensValueNames(s.lens.kind())[size_t(i)], s.lens.value(i));
+        out += text("            double %s = %.17g\n", lensValueNames(s.lens.kind())[size_t(i)], s.lens.value(i));
     out += text(
         "            double rmsPx = %.9g\n            double checkRmsPx = %.9g\n            string motion = \"%s\"\n",
         s.rmsPx, s.checkRmsPx, s.motion.c_str());

@@ -94,7 +94,8 @@ class Calibration {
             above -= p.dot(r) / (size * size);
             below += p.dot(p) / (size * size);
         }
-        const double q = below > 0 ? above / below : 0;
+        // Seen straight on, the equations are empty but for rounding and noise.
+        const double q = below > 1e-10 * double(start_.size()) ? above / below : 0;
         // From 8 to 170 degrees; outside of that the stills say nothing.
         if (!(q > 0.005 && q < 130)) return false;
         lens_.focalPx = width_ / std::sqrt(q);

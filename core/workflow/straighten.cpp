@@ -65,10 +65,15 @@ ResampledSeries bendInsert(PlateSource& insert, const std::vector<int>& frames, 
                  "at that size, or choose the other overscan.",
                  info.width, info.height, out.frame.width, out.frame.height,
                  overscan == Overscan::whole ? " with overscan" : ""));
+    if (to.ending == "jpg" || to.ending == "dpx")
+        throw InputError("An insert is nothing without its alpha, which ." + to.ending +
+                         " files can't hold. Write exr, png or tif.");
     const PixelMap map = bendingMap(lens, out.frame, plateWidth, plateHeight);
+    // PNG and TIFF say themselves how their colour is meant, and are read by that; only of EXR it has to be told.
+    const bool multiply = !premultiplied && info.format.find("EXR") != std::string::npos;
     PictureSeries with = to;
     with.format.alpha = true;
-    out.files = throughMap(insert, frames, map, filter, Edge::empty, !premultiplied, with, "Bending", progress);
+    out.files = throughMap(insert, frames, map, filter, Edge::empty, multiply, with, "Bending", progress);
     out.report = text("%d frames bent to %d × %d px.", out.files, plateWidth, plateHeight);
     return out;
 }

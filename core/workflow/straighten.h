@@ -36,8 +36,8 @@ ResampledSeries straightenPlate(PlateSource& plate, const std::vector<int>& fram
 
 /// Bends an insert that was made for the straight frame, so that it lies on the plate: each frame is filtered once,
 /// colour and alpha together. `insert` must have the size of the straight frame of `overscan`, else InputError says
-/// which size is meant. `premultiplied` says whether the insert's colour already is multiplied by its alpha; what is
-/// written always is, and has an alpha.
+/// which size is meant. `premultiplied` says whether the insert's colour already is multiplied by its alpha (asked of
+/// EXR only; other files say it themselves); what is written always is, and has an alpha.
 ResampledSeries bendInsert(PlateSource& insert, const std::vector<int>& frames, const Intrinsics& lens, int plateWidth,
                            int plateHeight, Overscan overscan, Filter filter, bool premultiplied,
                            const PictureSeries& to, Progress& progress);

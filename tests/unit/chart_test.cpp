@@ -250,9 +250,7 @@ TEST(Chart, BadStillsGiveASentence) {
         frontal.push_back(v);
     }
     const ChartCalibration c = calibrateFromCharts(frontal, 640, 480, {}, progress);
-    const bool said = c.trouble.find("straight on") != std::string::npos ||
-                      (!c.warnings.empty() && c.warnings[0].find("Only 2") != std::string::npos);
-    EXPECT_TRUE(said) << c.trouble;
+    EXPECT_NE(c.trouble.find("straight on"), std::string::npos) << c.lens.focalPx;
 }
 
 TEST(Chart, AGridWithHolesKeepsItsPlaces) {

@@ -40,6 +40,16 @@ TEST_F(Exchange, EveryFormatIsVerifiedAndTight) {
     }
 }
 
+TEST_F(Exchange, EveryLensModelSurvives) {
+    for (int kind = 0; kind < lensKinds; ++kind) {
+        SceneExport s = scene();
+        s.lens = LensModel{LensKind(kind)};
+        for (int i = 0; i < s.lens.count(); ++i) s.lens.setValue(i, 0.001 * (i + 1) * (i % 2 ? -1 : 1));
+        EXPECT_EQ(readCameraJson(writeCameraJson(s), "test").lens, s.lens) << kind;
+        EXPECT_EQ(readUsda(writeUsda(s), "test").lens, s.lens) << kind;
+    }
+}
+
 TEST_F(Exchange, CameraJsonKeepsEverything) {
     const SceneExport r = readCameraJson(writeCameraJson(scene()), "test");
     EXPECT_EQ(r.rate, scene().rate);

@@ -37,6 +37,10 @@ TEST_F(ShotFile, NothingIsLostInAFile) {
     s.groundSpec.originPath = s.solve->points[3].pathId;
     s.back.focal = Known::start;
     s.back.focalMm = 28.123456789012345;
+    s.back.lens = LensModel{LensKind::anamorphic};
+    s.back.lens.setValue("y02", -0.0123456789012345);
+    s.back.principal = Known::start;
+    s.back.principalOffset = {3.25, -1.123456789012345};
     writeShot(s, folder_ / "a.vanchor");
     const Shot r = readShot(folder_ / "a.vanchor");
     EXPECT_EQ(r.name, s.name);

@@ -198,6 +198,40 @@ TEST(Straighten, APlateGoesThereAndItsInsertBack) {
     std::filesystem::remove_all(folder);
 }
 
+// A half transparent insert, once as PNG (whose colour is never multiplied, PNG specification 2nd ed., 12.8) and once
+// as EXR with colour that was not multiplied, which has to be told: the same picture comes out.
+TEST(Straighten, AnInsertsColourIsMultipliedOnce) {
+    const auto folder = freshFolder("alpha");
+    const Intrinsics lens = barrel(64, 36);
+    Picture p(64, 36);
+    for (size_t i = 0; i < p.data.size(); ++i) p.data[i] = i % 4 == 3 ? 0.5f : 0.4f;
+    PictureFormat format;
+    format.alpha = true;
+    format.bits = 16;
+    writePicture(folder / "png/in.0001.png", p, format);  // multiplied: 0.4 of a colour of 0.8
+    for (size_t i = 0; i < p.data.size(); ++i) p.data[i] = i % 4 == 3 ? 0.5f : 0.8f;
+    writePicture(folder / "exr/in.0001.exr", p, format);
+    Progress progress;
+    PictureSeries to;
+    to.folder = folder / "out";
+    to.stem = "out";
+    to.format = format;
+    for (const char* kind : {"png", "exr"}) {
+        const auto insert = openPlate((folder / kind).string());
+        to.ending = kind;
+        (void)bendInsert(*insert, {1}, lens, 64, 36, Overscan::none, Filter::bicubic, false, to, progress);
+        const Picture out = readPicture(to.file(1)).picture;
+        EXPECT_NEAR(out.at(32, 18)[0], 0.4f, 2e-3) << kind;
+        EXPECT_NEAR(out.at(32, 18)[3], 0.5f, 2e-3) << kind;
+    }
+    to.ending = "jpg";
+    const auto insert = openPlate((folder / "png").string());
+    expectInputError(
+        [&] { (void)bendInsert(*insert, {1}, lens, 64, 36, Overscan::none, Filter::bicubic, true, to, progress); },
+        "alpha");
+    std::filesystem::remove_all(folder);
+}
+
 TEST(LensFile, ComesBackAndFitsOtherSizes) {
     const auto folder = freshFolder("files");
     LensFile l;
