@@ -16,6 +16,7 @@ void addMatchCommand(CLI::App& program, Command& run);
 void addFollowCommand(CLI::App& program, Command& run);
 void addInfoCommand(CLI::App& program, Command& run);
 void addLensCommands(CLI::App& program, Command& run);
+void addResampleCommands(CLI::App& program, Command& run);
 void addExportCommand(CLI::App& program, Command& run);
 
 }  // namespace va

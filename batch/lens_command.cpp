@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <array>
 #include <cstdio>
 #include <filesystem>
 #include <nlohmann/json.hpp>
@@ -7,22 +8,43 @@
 #include "base/atomic_file.h"
 #include "base/error.h"
 #include "commands.h"
+#include "lens/edge_chain.h"
 #include "lens/find_chart.h"
+#include "lens/plumb_line.h"
+#include "shot/json_parts.h"
 #include "shot/lens_file.h"
 #include "shot/lens_json.h"
 #include "solve/chart_calibration.h"
-#include "workflow/straighten.h"
 
 namespace va {
 namespace {
 
 using nlohmann::json;
 
-struct ChartArguments {
-    std::vector<std::string> stills;
+/// What every way to find a lens asks.
+struct FindArguments {
     std::string out, model = lensKindName(LensKind::brownConrady), values;
     double pixelAspect = 1;
-    bool centred = false, asJson = false;
+    bool asJson = false;
+
+    [[nodiscard]] LensKind kind() const {
+        int k = 0;
+        while (k < lensKinds && model != lensKindName(LensKind(k))) ++k;
+        return LensKind(k);
+    }
+};
+
+struct ChartArguments : FindArguments {
+    std::vector<std::string> stills;
+    bool centred = false;
+};
+
+struct LinesArguments : FindArguments {
+    std::string plate;
+    std::vector<int> frames;
+    std::vector<std::string> strokes;
+    double focalPx = 0;
+    bool principal = false;
 };
 
 /// "k1,k2" as indices of the model's numbers.
@@ -38,6 +60,11 @@ std::vector<int> valuesNamed(const std::string& list, LensKind kind) {
         begin = end + 1;
     }
     return out;
+}
+
+void writeLens(const FindArguments& a, const Intrinsics& lens, int width, int height, double rmsPx,
+               const std::string& source) {
+    if (!a.out.empty()) writeFileAtomically(a.out, writeLensFile({lens, width, height, source, rmsPx}));
 }
 
 json resultOf(const ChartCalibration& c, int width, int height) {
@@ -61,9 +88,7 @@ int fromChart(const ChartArguments& a) {
     ChartOptions options;
     options.pixelAspect = a.pixelAspect;
     options.principalPoint = !a.centred;
-    int kind = 0;
-    while (kind < lensKinds && a.model != lensKindName(LensKind(kind))) ++kind;
-    options.kind = LensKind(kind);
+    options.kind = a.kind();
     options.values = valuesNamed(a.values, options.kind);
     std::vector<ChartView> views;
     int width = 0, height = 0;
@@ -89,15 +114,7 @@ int fromChart(const ChartArguments& a) {
     Progress progress;
     const ChartCalibration c = calibrateFromCharts(views, width, height, options, progress);
     if (!c.trouble.empty()) throw InputError(c.trouble);
-    if (!a.out.empty()) {
-        LensFile file;
-        file.intrinsics = c.lens;
-        file.width = width;
-        file.height = height;
-        file.rmsPx = c.rmsPx;
-        file.source = std::to_string(c.stills.size()) + " stills of a chart";
-        writeFileAtomically(a.out, writeLensFile(file));
-    }
+    writeLens(a, c.lens, width, height, c.rmsPx, std::to_string(c.stills.size()) + " stills of a chart");
     if (a.asJson) std::printf("%s\n", resultOf(c, width, height).dump().c_str());
     else {
         std::printf("RMS %.3f px over %zu stills, corners in %.0f %% of the frame\n", c.rmsPx, c.stills.size(),
@@ -108,87 +125,87 @@ int fromChart(const ChartArguments& a) {
     return exitDone;
 }
 
-struct ResampleArguments {
-    std::string plate, lens, out, ending = "exr", filter = "bicubic", size, range;
-    int bits = 0;
-    bool overscan = false, straightAlpha = false;
-};
-
-Filter filterOf(const std::string& name) {
-    return name == "bilinear" ? Filter::bilinear : name == "lanczos" ? Filter::lanczos : Filter::bicubic;
+/// "120,40,900,62" as two places.
+std::array<double, 4> strokeOf(const std::string& text) {
+    std::array<double, 4> v{};
+    if (std::sscanf(text.c_str(), "%lf,%lf,%lf,%lf", &v[0], &v[1], &v[2], &v[3]) != 4)
+        throw CLI::ValidationError("--stroke", "two places such as 120,40,900,62 are needed");
+    return v;
 }
 
-/// "1920x1080".
-std::pair<int, int> sizeOf(const std::string& text) {
-    int w = 0, h = 0;
-    if (std::sscanf(text.c_str(), "%dx%d", &w, &h) != 2 || w < 1 || h < 1 || w > 65536 || h > 65536)
-        throw CLI::ValidationError("--size", "a size such as 1920x1080 is needed");
-    return {w, h};
-}
-
-Intrinsics lensFor(const std::string& path, int width, int height) {
-    const LensFile file = readLensFile(path);
-    if (!(file.intrinsics.focalPx > 0))
-        throw InputError("\"" + path + "\" has no focal length: add \"focal_px\" to it.");
-    return file.forSize(width, height);
-}
-
-PictureSeries seriesFor(const ResampleArguments& a, const PlateInfo& info) {
-    PictureSeries to;
-    to.folder = a.out;
-    to.stem = std::filesystem::path(a.out).filename().string();
-    if (to.stem.empty()) to.stem = "frame";
-    to.ending = a.ending;
-    to.format.bits = a.bits > 0 ? a.bits : a.ending == "dpx" ? 10 : info.bits > 16 ? 32 : info.bits > 8 ? 16 : 8;
-    to.format.pixelAspect = info.pixelAspect.value();
-    makeFolder(a.out);
-    return to;
-}
-
-std::vector<int> framesFor(const std::string& range, const PlateInfo& info) {
-    std::vector<int> frames = info.existing();
-    if (range.empty()) return frames;
-    const FrameRange wanted = parseRange(range);
-    std::erase_if(frames, [&](int f) { return !wanted.contains(f); });
-    if (frames.empty()) throw InputError("There is no picture in the range " + range + ".");
-    return frames;
-}
-
-int resampled(const ResampleArguments& a, bool straighten) {
+int fromLines(const LinesArguments& a) {
     const auto source = openPlate(a.plate);
     const PlateInfo& info = source->info();
-    ProgressPrinter printer(false);
-    Progress progress([&](const Progress::State& s) { printer(s); });
-    const Overscan overscan = a.overscan ? Overscan::whole : Overscan::none;
-    ResampledSeries r;
-    if (straighten) {
-        r = straightenPlate(*source, framesFor(a.range, info), lensFor(a.lens, info.width, info.height), overscan,
-                            filterOf(a.filter), seriesFor(a, info), progress);
-        // What other programs need to know of the larger frame.
-        LensFile file;
-        file.intrinsics = r.frame.straight;
-        file.width = r.frame.width;
-        file.height = r.frame.height;
-        file.source = "straightened frame";
-        writeFileAtomically(std::filesystem::path(a.out) / "straight_frame.json", writeLensFile(file));
-    } else {
-        const auto [width, height] = sizeOf(a.size);
-        r = bendInsert(*source, framesFor(a.range, info), lensFor(a.lens, width, height), width, height, overscan,
-                       filterOf(a.filter), !a.straightAlpha, seriesFor(a, info), progress);
+    const std::vector<int> existing = info.existing();
+    std::vector<int> frames = a.frames;
+    if (frames.empty()) frames = {existing[existing.size() / 2]};
+    Intrinsics start;
+    start.pixelAspect = a.pixelAspect;
+    start.focalPx = a.focalPx > 0 ? a.focalPx : 1.1 * info.width * a.pixelAspect;
+    start.principalPoint = {(info.width - 1) / 2.0, (info.height - 1) / 2.0};
+    std::vector<std::vector<Eigen::Vector2d>> edges;
+    std::vector<int> frameOfEdge;
+    for (const int f : frames) {
+        if (std::find(existing.begin(), existing.end(), f) == existing.end())
+            throw InputError("There is no picture of frame " + std::to_string(f) + ".");
+        const Luma luma = source->luma(f);
+        if (a.strokes.empty())
+            for (const EdgeChain& c : findEdgeChains(luma)) edges.push_back(c.points);
+        for (const std::string& s : a.strokes) {
+            const auto [x0, y0, x1, y1] = strokeOf(s);
+            EdgeChain c = edgeAlong(luma, {x0, y0}, {x1, y1});
+            if (c.points.size() < 8)
+                throw InputError("There is no edge to follow along " + s + " in frame " + std::to_string(f) +
+                                 ". Draw nearer to it, and between two places where it is free.");
+            edges.push_back(std::move(c.points));
+        }
+        frameOfEdge.resize(edges.size(), f);
     }
-    printer.end();
-    std::printf("%s\n", r.report.c_str());
+    PlumbLineOptions options;
+    options.kind = a.kind();
+    options.values = valuesNamed(a.values, options.kind);
+    options.principalPoint = a.principal;
+    options.trustAll = !a.strokes.empty();
+    Progress progress;
+    const PlumbLineResult r = lensFromEdges(edges, info.width, info.height, start, options, progress);
+    if (!r.trouble.empty()) throw InputError(r.trouble);
+    const auto used = std::count_if(r.edges.begin(), r.edges.end(), [](const auto& e) { return e.used; });
+    writeLens(a, r.lens, info.width, info.height, r.rmsPx, std::to_string(used) + " straight edges");
+    if (a.asJson) {
+        json j{{"focal_px", r.lens.focalPx},
+               {"principal_point_px", numbers(r.lens.principalPoint)},
+               {"image", {{"width", info.width}, {"height", info.height}}},
+               {"lens", lensToJson(r.lens.lens)},
+               {"rms_px", r.rmsPx},
+               {"map_sigma_px", r.mapSigmaPx},
+               {"warnings", r.warnings},
+               {"edges", json::array()},
+               {"sigma", json::object()}};
+        for (const auto& s : r.sureness) j["sigma"][s.name] = s.sigma;
+        for (size_t i = 0; i < edges.size(); ++i)
+            j["edges"].push_back({{"frame", frameOfEdge[i]},
+                                  {"from", numbers(edges[i].front())},
+                                  {"to", numbers(edges[i].back())},
+                                  {"before_px", r.edges[i].straightness.before},
+                                  {"after_px", r.edges[i].straightness.after},
+                                  {"used", r.edges[i].used}});
+        std::printf("%s\n", j.dump().c_str());
+        return exitDone;
+    }
+    std::printf("%zu edges, %td of them straight to %.3f px\n", edges.size(), used, r.rmsPx);
+    for (const auto& s : r.sureness) std::printf("  %-12s %12.6g ± %.2g\n", s.name.c_str(), s.value, s.sigma);
+    std::printf("Expected error of the straightening: %.2f px at the worst place of the frame\n", r.mapSigmaPx);
+    for (const auto& w : r.warnings) std::printf("%s\n", w.c_str());
     return exitDone;
 }
 
-void addResampleOptions(CLI::App& c, ResampleArguments& a) {
-    c.add_option("--lens", a.lens, "Lens file or camera.json")->required();
-    c.add_option("--out", a.out, "Folder for the frames")->required();
-    c.add_option("--format", a.ending, "Kind of file")->check(CLI::IsMember({"exr", "png", "tif", "dpx", "jpg"}));
-    c.add_option("--bits", a.bits, "Bits a channel: 8, 10, 16 or 32")->check(CLI::IsMember({8, 10, 16, 32}));
-    c.add_option("--filter", a.filter, "Filter")->check(CLI::IsMember({"bilinear", "bicubic", "lanczos"}));
-    c.add_option("--range", a.range, "First and last frame, such as 1001-1100");
-    c.add_flag("--overscan", a.overscan, "The straight frame keeps every pixel of the plate, and is larger");
+void addFindOptions(CLI::App& c, FindArguments& a) {
+    c.add_option("--out", a.out, "Lens file to write");
+    c.add_option("--model", a.model, "Lens model")
+        ->check(CLI::IsMember({"brown-conrady", "division", "fisheye", "anamorphic"}));
+    c.add_option("--values", a.values, "Numbers of the model to solve, such as k1,k2");
+    c.add_option("--pixel-aspect", a.pixelAspect, "Width of a pixel over its height")->check(CLI::Range(0.1, 10.0));
+    c.add_flag("--json", a.asJson, "Result as one JSON object");
 }
 
 }  // namespace
@@ -199,49 +216,21 @@ void addLensCommands(CLI::App& program, Command& run) {
     CLI::App* chart = lens->add_subcommand("from-chart", "From stills of a checkerboard or a grid of dots");
     auto c = std::make_shared<ChartArguments>();
     chart->add_option("stills", c->stills, "The stills")->required();
-    chart->add_option("--out", c->out, "Lens file to write");
-    chart->add_option("--model", c->model, "Lens model")
-        ->check(CLI::IsMember({"brown-conrady", "division", "fisheye", "anamorphic"}));
-    chart->add_option("--values", c->values, "Numbers of the model to solve, such as k1,k2");
-    chart->add_option("--pixel-aspect", c->pixelAspect, "Width of a pixel over its height")
-        ->check(CLI::Range(0.1, 10.0));
+    addFindOptions(*chart, *c);
     chart->add_flag("--centred", c->centred, "Keep the principal point in the middle of the frame");
-    chart->add_flag("--json", c->asJson, "Result as one JSON object");
     chart->callback([c, &run] { run = [c] { return fromChart(*c); }; });
 
-    auto u = std::make_shared<ResampleArguments>();
-    CLI::App* undistort = program.add_subcommand("undistort", "Straighten a plate");
-    undistort->add_option("plate", u->plate, "Movie, stills or photo")->required();
-    addResampleOptions(*undistort, *u);
-    undistort->callback([u, &run] { run = [u] { return resampled(*u, true); }; });
-
-    auto r = std::make_shared<ResampleArguments>();
-    CLI::App* redistort = program.add_subcommand("redistort", "Bend an insert that was made for the straight frame");
-    redistort->add_option("insert", r->plate, "Stills with alpha, or a movie")->required();
-    redistort->add_option("--size", r->size, "Size of the plate, such as 1920x1080")->required();
-    addResampleOptions(*redistort, *r);
-    redistort->add_flag("--straight-alpha", r->straightAlpha,
-                        "Colour of an EXR insert is not multiplied by its alpha (other files say it themselves)");
-    redistort->callback([r, &run] { run = [r] { return resampled(*r, false); }; });
-
-    auto s = std::make_shared<ResampleArguments>();
-    CLI::App* stmap = program.add_subcommand("stmap", "Write a lens as STMaps, both ways");
-    stmap->add_option("--lens", s->lens, "Lens file or camera.json")->required();
-    stmap->add_option("--size", s->size, "Size of the plate, such as 1920x1080")->required();
-    stmap->add_option("--out", s->out, "Folder for straighten.exr and bend.exr")->required();
-    stmap->add_flag("--overscan", s->overscan, "The straight frame keeps every pixel of the plate, and is larger");
-    stmap->callback([s, &run] {
-        run = [s] {
-            const auto [width, height] = sizeOf(s->size);
-            makeFolder(s->out);
-            const std::filesystem::path folder = s->out;
-            const ResampledSeries r2 = writeStmaps(lensFor(s->lens, width, height), width, height,
-                                                   s->overscan ? Overscan::whole : Overscan::none,
-                                                   folder / "straighten.exr", folder / "bend.exr");
-            std::printf("%s\n", r2.report.c_str());
-            return exitDone;
-        };
-    });
+    CLI::App* lines = lens->add_subcommand("from-lines", "From straight things in a plate");
+    auto l = std::make_shared<LinesArguments>();
+    lines->add_option("plate", l->plate, "Movie, stills or photo")->required();
+    addFindOptions(*lines, *l);
+    lines->add_option("--frame", l->frames, "Frame to look at, may be repeated; else the middle one");
+    lines->add_option("--stroke", l->strokes,
+                      "Follow the edge along x0,y0,x1,y1 (px), may be repeated; else edges are found, and those that "
+                      "are curved in the world left out");
+    lines->add_option("--focal-px", l->focalPx, "Focal length in px, if known: edges do not tell it");
+    lines->add_flag("--principal", l->principal, "Solve the principal point as well");
+    lines->callback([l, &run] { run = [l] { return fromLines(*l); }; });
 }
 
 }  // namespace va

@@ -17,6 +17,7 @@ int main(int argc, char** argv) {
     va::addFollowCommand(program, run);
     va::addInfoCommand(program, run);
     va::addLensCommands(program, run);
+    va::addResampleCommands(program, run);
     va::addExportCommand(program, run);
     try {
         program.parse(argc, argv);

@@ -8,7 +8,9 @@
 // Each output pixel is mapped to the straight render by inverting x_d = x (1 + k1 r^2 + k2 r^4), and the render is
 // integrated there with a Mitchell-Netravali kernel as wide as two output pixels each way: the kernel is centred on
 // the exact sub-pixel position, so that no pixel is moved.
-// TURNS ("-" for none) holds, for each frame, SAMPLES rotation matrices (columns: right, up, back of the camera at that
+// The TURNS "bent" lays the kernel out on the bent picture instead: each point of the render counts by its bent place and
+// by the area that it has there. Strong lenses need that: a pixel at their edge takes in more of the straight picture.
+// Other TURNS ("-" for none) are a file that holds, for each frame, SAMPLES rotation matrices (columns: right, up, back of the camera at that
 // moment of the open shutter, in the render's camera): the light is averaged over them before noise is added.
 #include <algorithm>
 #include <array>
@@ -57,6 +59,42 @@ struct Render {
     }
 };
 
+/// Where each pixel of the render goes in the bent picture, and the area that it takes there.
+struct BentPlaces {
+    std::vector<float> x, y, area;
+
+    BentPlaces(int width, int height, double renderFocal, double focal, double cx, double cy, double k1, double k2) {
+        for (int j = 0; j < height; ++j)
+            for (int i = 0; i < width; ++i) {
+                const double sx = (i - (width - 1) / 2.0) / renderFocal, sy = (j - (height - 1) / 2.0) / renderFocal;
+                const double q = sx * sx + sy * sy, m = 1 + k1 * q + k2 * q * q;
+                const double along = std::max(0.0, 1 + 3 * k1 * q + 5 * k2 * q * q);
+                x.push_back(float(focal * sx * m + cx));
+                y.push_back(float(focal * sy * m + cy));
+                area.push_back(float(along * m));
+            }
+    }
+
+    /// Mean light of the output pixel (px, py), which lies at (u, v) in the render and reaches `reach` render pixels.
+    bool integrate(const Render& r, double u, double v, double px, double py, double reach, double light[3]) const {
+        const int u0 = int(std::ceil(u - reach)), u1 = int(std::floor(u + reach));
+        const int v0 = int(std::ceil(v - reach)), v1 = int(std::floor(v + reach));
+        if (u0 < 0 || v0 < 0 || u1 >= r.width || v1 >= r.height) return false;
+        double sum[3] = {}, total = 0;
+        for (int j = v0; j <= v1; ++j)
+            for (int i = u0; i <= u1; ++i) {
+                const size_t at = size_t(j) * size_t(r.width) + size_t(i);
+                const double dx = x[at] - px, dy = y[at] - py;
+                if (std::fabs(dx) >= 2 || std::fabs(dy) >= 2) continue;
+                const double k = mitchell(dx) * mitchell(dy) * area[at];
+                total += k;
+                for (int c = 0; c < 3; ++c) sum[c] += k * r.rgb[at * 3 + size_t(c)];
+            }
+        for (int c = 0; c < 3; ++c) light[c] = sum[c] / total;
+        return true;
+    }
+};
+
 Render readPpm(const std::string& name) {
     std::FILE* f = std::fopen(name.c_str(), "rb");
     Render r;
@@ -99,7 +137,9 @@ int main(int argc, char** argv) {
     const double scale = renderFocal / focal;
     const int samples = std::atoi(argv[14]);
     std::vector<std::array<double, 9>> turns;
-    if (argv[13][0] != '-') {
+    const bool layOnBent = std::string(argv[13]) == "bent";
+    std::vector<BentPlaces> places;
+    if (argv[13][0] != '-' && !layOnBent) {
         std::FILE* f = std::fopen(argv[13], "r");
         std::array<double, 9> m;
         while (f) {
@@ -115,6 +155,7 @@ int main(int argc, char** argv) {
         char name[4096];
         std::snprintf(name, sizeof name, argv[12], frame);
         const Render r = readPpm(name);
+        if (layOnBent && places.empty()) places.emplace_back(r.width, r.height, renderFocal, focal, cx, cy, k1, k2);
         std::mt19937 random(seed * 7919u + unsigned(frame));
         std::normal_distribution<double> gauss;
         for (int y = 0; y < h; ++y)
@@ -140,8 +181,13 @@ int main(int argc, char** argv) {
                         sy = -r3[1] / -r3[2];
                     }
                     double one[3];
-                    if (!r.integrate(renderFocal * sx + (r.width - 1) / 2.0, renderFocal * sy + (r.height - 1) / 2.0,
-                                     scale, one)) {
+                    const double u = renderFocal * sx + (r.width - 1) / 2.0, v = renderFocal * sy + (r.height - 1) / 2.0;
+                    // Outward the straight picture is squeezed: two output pixels reach further there.
+                    const double stretch = 1 / std::max(0.1, std::min(1 / m, 1 + 3 * k1 * ru * ru + 5 * k2 * ru * ru * ru * ru));
+                    const bool inside =
+                        layOnBent ? places[0].integrate(r, u, v, x, y, 2 * scale * std::max(1.0, stretch) * 1.1 + 1, one)
+                                  : r.integrate(u, v, scale, one);
+                    if (!inside) {
                         std::fprintf(stderr, "bend: the render is too small for the lens\n");
                         return 1;
                     }

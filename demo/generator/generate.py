@@ -60,11 +60,55 @@ def boardwalk(t):
     return at, [look[0] + far * turn, look[1] + far * tilt, look[2]], 0.010 * math.sin(step / 2 + 2) + 0.02 * jolt * math.sin(2 * math.pi * 3.9 * seconds)
 
 
+def wide_yard(t):
+    """Through the middle of the yard with a wide lens, close to things."""
+    s = ease(t)
+    at = lerp([-1.9, 1.50, 5.3], [1.1, 1.32, 3.5], s)
+    at[1] += 0.004 * math.sin(19 * t + 1)
+    return at, lerp([-0.4, 1.2, -2.5], [1.7, 1.25, -3.0], s), 0.006 * math.sin(4 * t + 1)
+
+
+def chart_camera(t):
+    return [-0.9, 1.5, 6.2], [0.2, 1.3, -2.5], 0.0
+
+
+# How the chart is held, still by still: its middle in the camera (right, up, ahead; m), then turns in degrees about its
+# upright, its level and its own axis. Near, tilted both ways, and into every corner of the frame.
+CHART_POSES = [
+    (0.00, 0.00, 0.62, 0, 0, 0), (0.02, 0.01, 0.60, 38, 4, 3), (-0.03, 0.00, 0.60, -36, -5, -4), (0.00, 0.04, 0.58, 5, 36, 2),
+    (0.01, -0.03, 0.58, -4, -38, 0), (-0.40, 0.17, 0.60, 24, 18, 4), (0.42, 0.16, 0.60, -26, 16, -6), (-0.41, -0.18, 0.62, 22, -20, -3),
+    (0.40, -0.17, 0.61, -24, -19, 5), (-0.30, 0.02, 0.50, -12, 3, 88), (0.31, -0.01, 0.50, 14, -4, 91), (0.02, 0.12, 0.47, 3, -14, 2),
+    (-0.02, -0.12, 0.47, -4, 13, -1), (0.10, 0.03, 0.75, 30, 28, 35)]
+
+
+def chart_place(cam, pose):
+    """The chart's axes and middle as POV-Ray's matrix: x right, y up, z away from the camera, in the world."""
+    at, (right, up, back) = cam
+    x, y, ahead, a, b, c = pose
+    a, b, c = (math.radians(v) for v in (a, b, c))
+
+    def turned(v):
+        v = [v[0] * math.cos(c) - v[1] * math.sin(c), v[0] * math.sin(c) + v[1] * math.cos(c), v[2]]
+        v = [v[0], v[1] * math.cos(b) - v[2] * math.sin(b), v[1] * math.sin(b) + v[2] * math.cos(b)]
+        v = [v[0] * math.cos(a) + v[2] * math.sin(a), v[1], -v[0] * math.sin(a) + v[2] * math.cos(a)]
+        return [v[0] * right[i] + v[1] * up[i] - v[2] * back[i] for i in range(3)]
+
+    middle = [at[i] + x * right[i] + y * up[i] - ahead * back[i] for i in range(3)]
+    rows = [turned([1, 0, 0]), turned([0, 1, 0]), turned([0, 0, 1]), middle]
+    return "#declare ChartPlace = transform { matrix <%s> };\n" % ",".join(pov(r)[1:-1] for r in rows)
+
+
 CLIPS = {
     "slipway": dict(path=slipway, size=(1280, 720), frames=120, first=1001, focal_mm=28.0, sensor_mm=36.0, k1=-0.06, k2=0.012, seed=1, movie=True),
     "jib": dict(path=jib, size=(640, 360), frames=40, first=1001, focal_mm=32.0, sensor_mm=36.0, k1=-0.03, k2=0.0, seed=2, movie=False),
     "boardwalk": dict(path=boardwalk, size=(960, 540), frames=100, first=1001, focal_mm=26.0, sensor_mm=36.0, k1=-0.04, k2=0.006, seed=4, movie=True, shutter=0.5,
                       scene="#declare WithBoardwalk = 1;\n"),
+    # 90 degrees of the world across; with k1 alone the picture would fold over inside the frame.
+    "wide-yard": dict(path=wide_yard, size=(960, 540), frames=80, first=1001, focal_mm=21.825, sensor_mm=36.0, k1=-0.22, k2=0.045, seed=5, movie=True, room=1.36,
+                      scene="#declare WithRack = 1;\n"),
+    # The lens of wide-yard, looking at a board that is held into its frame. `still`: the pictures are photos, not a clip.
+    "lens-chart": dict(path=chart_camera, size=(960, 540), frames=14, first=1, focal_mm=21.825, sensor_mm=36.0, k1=-0.22, k2=0.045, seed=6, movie=False, room=1.36,
+                       still=True, scene="#declare WithChart = 1;\n"),
     "mast-top": dict(path=mast_top, size=(640, 360), frames=40, first=1001, focal_mm=30.0, sensor_mm=36.0, k1=0.0, k2=0.0, seed=3, movie=True),
 }
 
@@ -137,7 +181,8 @@ def make(name, clip, jobs, work):
     clip["focal_px"] = clip["focal_mm"] / clip["sensor_mm"] * w
     scale = 2
     # The straight render must hold the bent frame's corners and the pixel filter.
-    rw, rh = int(w * 1.08) // 2 * 2 * scale, int(h * 1.08) // 2 * 2 * scale
+    room = clip.get("room", 1.08)
+    rw, rh = int(w * room) // 2 * 2 * scale, int(h * room) // 2 * 2 * scale
     cams = []
     for i in range(clip["frames"]):
         at, look, roll = clip["path"](i / (clip["frames"] - 1))
@@ -154,7 +199,7 @@ def make(name, clip, jobs, work):
         forward = [-b for b in back]
         f = clip["focal_px"] * scale
         with open(os.path.join(folder, "camera.inc"), "w") as out:
-            out.write(clip.get("scene", "") + "#declare TrolleyZ = 6.0;\ncamera { perspective location %s right %s up %s direction %s }\n" % (
+            out.write(clip.get("scene", "") + (chart_place(cams[i], CHART_POSES[i]) if clip.get("still") else "") + "#declare TrolleyZ = 6.0;\ncamera { perspective location %s right %s up %s direction %s }\n" % (
                 pov(at), pov([x * rw for x in right]), pov([x * rh for x in up]), pov([x * f for x in forward])))
         subprocess.run(["povray", "+I" + os.path.join(SCENES, "frame.pov"), "+L" + folder, "+L" + SCENES, "+O" + part, "+FP16",
                         "File_Gamma=1.0", "+W%d" % rw, "+H%d" % rh, "-A", "-D", "+WT1", "-GA"], check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
@@ -189,16 +234,22 @@ def make(name, clip, jobs, work):
     subprocess.run(["c++", "-std=c++20", "-O3", os.path.join(HERE, "bend.cpp"), "-o", bend], check=True)
     bender = subprocess.Popen([bend, str(w), str(h), repr(clip["focal_px"] * scale), repr(clip["focal_px"]), repr((w - 1) / 2), repr((h - 1) / 2),
                                repr(clip["k1"]), repr(clip["k2"]), str(clip["seed"]), "0", str(clip["frames"] - 1), os.path.join(work, "straight.%04d.ppm"),
-                               os.path.join(work, "turns.txt") if clip.get("shutter", 0) > 0 else "-", str(SHUTTER_SAMPLES)], stdout=subprocess.PIPE)
+                               os.path.join(work, "turns.txt") if clip.get("shutter", 0) > 0 else "bent" if "room" in clip else "-", str(SHUTTER_SAMPLES)], stdout=subprocess.PIPE)
     encode = ["ffmpeg", "-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", "%dx%d" % (w, h), "-r", "25", "-i", "-"]
     if clip["movie"]:
         encode += ["-vf", "scale=out_color_matrix=bt709:out_range=tv", "-pix_fmt", "yuv420p", "-c:v", "libx264", "-preset", "slow", "-crf", "17", "-g", "50",
                    "-colorspace", "bt709", "-color_primaries", "bt709", "-color_trc", "bt709", "-color_range", "tv", "-movflags", "+faststart", os.path.join(folder, name + ".mp4")]
     else:
-        encode += ["-pix_fmt", "yuvj444p", "-q:v", "2", "-start_number", str(clip["first"]), os.path.join(folder, name + ".%04d.jpg")]
+        encode += ["-pix_fmt", "yuvj444p", "-q:v", "2", "-start_number", str(clip["first"]), os.path.join(folder, name + (".%02d.jpg" if clip.get("still") else ".%04d.jpg"))]
     subprocess.run(encode, stdin=bender.stdout, check=True)
     if bender.wait() != 0:
         raise SystemExit("bend failed")
+
+    lens = {"model": "brown-conrady", "k1": clip["k1"], "k2": clip["k2"], "k3": 0.0, "p1": 0.0, "p2": 0.0}
+    if clip.get("still"):
+        write_truth(name, {"format": "vivid-anchor-truth", "version": 1, "image": {"width": w, "height": h, "pixel_aspect": 1.0}, "lens": lens, "focal_px": clip["focal_px"],
+                           "principal_point_px": [(w - 1) / 2, (h - 1) / 2]})
+        return
 
     # True surface points: rays through a grid of pixels of the first, middle and last frame, measured by the renderer.
     with open(os.path.join(work, "rays.inc"), "w") as out:
@@ -208,8 +259,8 @@ def make(name, clip, jobs, work):
             at, (right, up, back) = cams[i]
             for gy in range(6):
                 for gx in range(10):
-                    x = ((gx + 0.3 + 0.17 * k) / 10 - 0.5) * w / clip["focal_px"] * 0.96
-                    y = ((gy + 0.4 + 0.13 * k) / 6 - 0.5) * h / clip["focal_px"] * 0.96
+                    x = ((gx + 0.3 + 0.17 * k) / 10 - 0.5) * w / clip["focal_px"] * (clip.get("room", 1) - 0.04)
+                    y = ((gy + 0.4 + 0.13 * k) / 6 - 0.5) * h / clip["focal_px"] * (clip.get("room", 1) - 0.04)
                     froms.append(pov(at))
                     alongs.append(pov(unit([right[c] * x - up[c] * y - back[c] for c in range(3)])))
         out.write("#declare CamAt = array[%d] { %s };\n" % (len(cams), ",\n".join(pov(c[0]) for c in cams)))
@@ -231,7 +282,7 @@ def make(name, clip, jobs, work):
     truth = {
         "format": "vivid-anchor-truth", "version": 1,
         "image": {"width": w, "height": h, "pixel_aspect": 1.0}, "frame_rate": {"num": 25, "den": 1}, "units": "m", "up_axis": "y",
-        "lens": {"model": "brown-conrady", "k1": clip["k1"], "k2": clip["k2"], "k3": 0.0, "p1": 0.0, "p2": 0.0},
+        "lens": lens,
         "frames": [{"frame": clip["first"] + i, "position": [round(v, 9) for v in at], "rotation": [round(v, 12) for v in quaternion(*axes)],
                     "focal_px": clip["focal_px"], "focal_mm": clip["focal_mm"], "sensor_width_mm": clip["sensor_mm"],
                     "principal_point_px": [(w - 1) / 2, (h - 1) / 2]} for i, (at, axes) in enumerate(cams)],

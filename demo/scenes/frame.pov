@@ -6,3 +6,7 @@ global_settings { assumed_gamma 1.0 max_trace_level 4 }
 object { Yard }
 object { Water }
 object { Trolley rotate y * 8 translate vrotate(<-1.36, 0, TrolleyZ>, y * 8) }
+#ifdef (WithChart)
+  #include "chart.inc"
+  object { Chart transform { ChartPlace } }
+#end

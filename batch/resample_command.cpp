@@ -1,0 +1,136 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <cstdio>
+#include <filesystem>
+
+#include "arguments.h"
+#include "base/atomic_file.h"
+#include "base/error.h"
+#include "commands.h"
+#include "shot/lens_file.h"
+#include "workflow/straighten.h"
+
+namespace va {
+namespace {
+
+struct ResampleArguments {
+    std::string plate, lens, out, ending = "exr", filter = "bicubic", size, range;
+    int bits = 0;
+    bool overscan = false, straightAlpha = false;
+};
+
+Filter filterOf(const std::string& name) {
+    return name == "bilinear" ? Filter::bilinear : name == "lanczos" ? Filter::lanczos : Filter::bicubic;
+}
+
+/// "1920x1080".
+std::pair<int, int> sizeOf(const std::string& text) {
+    int w = 0, h = 0;
+    if (std::sscanf(text.c_str(), "%dx%d", &w, &h) != 2 || w < 1 || h < 1 || w > 65536 || h > 65536)
+        throw CLI::ValidationError("--size", "a size such as 1920x1080 is needed");
+    return {w, h};
+}
+
+Intrinsics lensFor(const std::string& path, int width, int height) {
+    const LensFile file = readLensFile(path);
+    if (!(file.intrinsics.focalPx > 0))
+        throw InputError("\"" + path + "\" has no focal length: add \"focal_px\" to it.");
+    return file.forSize(width, height);
+}
+
+PictureSeries seriesFor(const ResampleArguments& a, const PlateInfo& info) {
+    PictureSeries to;
+    to.folder = a.out;
+    to.stem = std::filesystem::path(a.out).filename().string();
+    if (to.stem.empty()) to.stem = "frame";
+    to.ending = a.ending;
+    to.format.bits = a.bits > 0 ? a.bits : a.ending == "dpx" ? 10 : info.bits > 16 ? 32 : info.bits > 8 ? 16 : 8;
+    to.format.pixelAspect = info.pixelAspect.value();
+    makeFolder(a.out);
+    return to;
+}
+
+std::vector<int> framesFor(const std::string& range, const PlateInfo& info) {
+    std::vector<int> frames = info.existing();
+    if (range.empty()) return frames;
+    const FrameRange wanted = parseRange(range);
+    std::erase_if(frames, [&](int f) { return !wanted.contains(f); });
+    if (frames.empty()) throw InputError("There is no picture in the range " + range + ".");
+    return frames;
+}
+
+int resampled(const ResampleArguments& a, bool straighten) {
+    const auto source = openPlate(a.plate);
+    const PlateInfo& info = source->info();
+    ProgressPrinter printer(false);
+    Progress progress([&](const Progress::State& s) { printer(s); });
+    const Overscan overscan = a.overscan ? Overscan::whole : Overscan::none;
+    ResampledSeries r;
+    if (straighten) {
+        r = straightenPlate(*source, framesFor(a.range, info), lensFor(a.lens, info.width, info.height), overscan,
+                            filterOf(a.filter), seriesFor(a, info), progress);
+        // What other programs need to know of the larger frame.
+        LensFile file;
+        file.intrinsics = r.frame.straight;
+        file.width = r.frame.width;
+        file.height = r.frame.height;
+        file.source = "straightened frame";
+        writeFileAtomically(std::filesystem::path(a.out) / "straight_frame.json", writeLensFile(file));
+    } else {
+        const auto [width, height] = sizeOf(a.size);
+        r = bendInsert(*source, framesFor(a.range, info), lensFor(a.lens, width, height), width, height, overscan,
+                       filterOf(a.filter), !a.straightAlpha, seriesFor(a, info), progress);
+    }
+    printer.end();
+    std::printf("%s\n", r.report.c_str());
+    return exitDone;
+}
+
+void addResampleOptions(CLI::App& c, ResampleArguments& a) {
+    c.add_option("--lens", a.lens, "Lens file or camera.json")->required();
+    c.add_option("--out", a.out, "Folder for the frames")->required();
+    c.add_option("--format", a.ending, "Kind of file")->check(CLI::IsMember({"exr", "png", "tif", "dpx", "jpg"}));
+    c.add_option("--bits", a.bits, "Bits a channel: 8, 10, 16 or 32")->check(CLI::IsMember({8, 10, 16, 32}));
+    c.add_option("--filter", a.filter, "Filter")->check(CLI::IsMember({"bilinear", "bicubic", "lanczos"}));
+    c.add_option("--range", a.range, "First and last frame, such as 1001-1100");
+    c.add_flag("--overscan", a.overscan, "The straight frame keeps every pixel of the plate, and is larger");
+}
+
+}  // namespace
+
+void addResampleCommands(CLI::App& program, Command& run) {
+    auto u = std::make_shared<ResampleArguments>();
+    CLI::App* undistort = program.add_subcommand("undistort", "Straighten a plate");
+    undistort->add_option("plate", u->plate, "Movie, stills or photo")->required();
+    addResampleOptions(*undistort, *u);
+    undistort->callback([u, &run] { run = [u] { return resampled(*u, true); }; });
+
+    auto r = std::make_shared<ResampleArguments>();
+    CLI::App* redistort = program.add_subcommand("redistort", "Bend an insert that was made for the straight frame");
+    redistort->add_option("insert", r->plate, "Stills with alpha, or a movie")->required();
+    redistort->add_option("--size", r->size, "Size of the plate, such as 1920x1080")->required();
+    addResampleOptions(*redistort, *r);
+    redistort->add_flag("--straight-alpha", r->straightAlpha,
+                        "Colour of an EXR insert is not multiplied by its alpha (other files say it themselves)");
+    redistort->callback([r, &run] { run = [r] { return resampled(*r, false); }; });
+
+    auto s = std::make_shared<ResampleArguments>();
+    CLI::App* stmap = program.add_subcommand("stmap", "Write a lens as STMaps, both ways");
+    stmap->add_option("--lens", s->lens, "Lens file or camera.json")->required();
+    stmap->add_option("--size", s->size, "Size of the plate, such as 1920x1080")->required();
+    stmap->add_option("--out", s->out, "Folder for straighten.exr and bend.exr")->required();
+    stmap->add_flag("--overscan", s->overscan, "The straight frame keeps every pixel of the plate, and is larger");
+    stmap->callback([s, &run] {
+        run = [s] {
+            const auto [width, height] = sizeOf(s->size);
+            makeFolder(s->out);
+            const std::filesystem::path folder = s->out;
+            const ResampledSeries r2 = writeStmaps(lensFor(s->lens, width, height), width, height,
+                                                   s->overscan ? Overscan::whole : Overscan::none,
+                                                   folder / "straighten.exr", folder / "bend.exr");
+            std::printf("%s\n", r2.report.c_str());
+            return exitDone;
+        };
+    });
+}
+
+}  // namespace va
