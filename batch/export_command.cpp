@@ -12,6 +12,7 @@ namespace va {
 void addExportCommand(CLI::App& program, Command& run) {
     struct Arguments {
         std::string project, format, out;
+        bool straight = false;
     };
     auto a = std::make_shared<Arguments>();
     CLI::App* c =
@@ -21,13 +22,15 @@ void addExportCommand(CLI::App& program, Command& run) {
         ->required()
         ->check(CLI::IsMember({"json", "usda", "ply"}));
     c->add_option("--out", a->out, "File to write")->required();
+    c->add_flag("--straight", a->straight, "The camera of the straightened plate in its larger frame");
     c->callback([a, &run] {
         run = [a] {
             static const std::map<std::string, ExportFormat> formats{
                 {"json", ExportFormat::cameraJson}, {"usda", ExportFormat::usda}, {"ply", ExportFormat::ply}};
             const Shot shot = readShot(a->project);
-            const ExportCheck check = exportAndVerify(gatherExport(shot, verdictOn(shot, Step::solve).sentence),
-                                                      formats.at(a->format), a->out);
+            SceneExport scene = gatherExport(shot, verdictOn(shot, Step::solve).sentence);
+            if (a->straight) scene = straightened(scene, Overscan::whole);
+            const ExportCheck check = exportAndVerify(scene, formats.at(a->format), a->out);
             std::printf("%s\n", check.sentence.c_str());
             return check.passed ? exitDone : exitInput;
         };

@@ -64,7 +64,7 @@ std::vector<int> valuesNamed(const std::string& list, LensKind kind) {
 
 void writeLens(const FindArguments& a, const Intrinsics& lens, int width, int height, double rmsPx,
                const std::string& source) {
-    if (!a.out.empty()) writeFileAtomically(a.out, writeLensFile({lens, width, height, source, rmsPx}));
+    if (!a.out.empty()) writeFileAtomically(a.out, writeLensFile({lens, width, height, source, rmsPx, {}}));
 }
 
 json resultOf(const ChartCalibration& c, int width, int height) {
@@ -208,6 +208,25 @@ void addFindOptions(CLI::App& c, FindArguments& a) {
     c.add_flag("--json", a.asJson, "Result as one JSON object");
 }
 
+int zoom(const std::vector<std::string>& pairs, const std::string& out) {
+    std::vector<LensFile> files;
+    std::vector<double> focals;
+    for (const std::string& p : pairs) {
+        const size_t at = p.find('=');
+        char* end = nullptr;
+        const double mm = at == std::string::npos ? 0 : std::strtod(p.c_str(), &end);
+        if (!(mm > 0) || end != p.c_str() + at)
+            throw CLI::ValidationError("stops", "give each as focal length in mm = lens file, such as 24=wide.json");
+        focals.push_back(mm);
+        files.push_back(readLensFile(p.substr(at + 1)));
+    }
+    const LensFile lens = zoomLensOf(files, focals);
+    writeFileAtomically(out, writeLensFile(lens));
+    std::printf("A lens of %zu focal lengths, %.4g to %.4g mm\n", lens.stops.size(), lens.stops.front().focalMm,
+                lens.stops.back().focalMm);
+    return exitDone;
+}
+
 }  // namespace
 
 void addLensCommands(CLI::App& program, Command& run) {
@@ -231,6 +250,17 @@ void addLensCommands(CLI::App& program, Command& run) {
     lines->add_option("--focal-px", l->focalPx, "Focal length in px, if known: edges do not tell it");
     lines->add_flag("--principal", l->principal, "Solve the principal point as well");
     lines->callback([l, &run] { run = [l] { return fromLines(*l); }; });
+
+    struct Zoom {
+        std::vector<std::string> stops;
+        std::string out;
+    };
+    CLI::App* zoomed = lens->add_subcommand("zoom", "One zoom lens from lens files at several focal lengths");
+    auto z = std::make_shared<Zoom>();
+    zoomed->add_option("stops", z->stops, "Focal length in mm = lens file, for each: 24=wide.json 70=long.json")
+        ->required();
+    zoomed->add_option("--out", z->out, "Lens file to write")->required();
+    zoomed->callback([z, &run] { run = [z] { return zoom(z->stops, z->out); }; });
 }
 
 }  // namespace va

@@ -25,16 +25,23 @@ struct MatchArguments {
     std::string out, focal = "unknown", distortion = "solve";
     double sensorWidth = 0;
     uint64_t seed = 1;
-    bool asJson = false;
+    bool asJson = false, followStraight = false;
 };
 
-/// The file's bend, and its principal point where it says for which picture.
-void withLensFile(Shot& shot, const LensFile& file) {
+/// The file's bend, and its principal point where it says for which picture. The focal length stays what was asked.
+void takeBend(Shot& shot, const std::string& path) {
+    LensFile file = readLensFile(path);
+    if (!file.stops.empty()) {
+        if (shot.back.focal == Known::unknown)
+            throw InputError("\"" + path + "\" is of a zoom lens: give --focal, to say at which focal length.");
+        file = file.at(shot.back.focalMm);
+    }
     shot.back.distortion = Known::known;
     shot.back.lens = file.intrinsics.lens;
     if (file.width <= 0) return;
-    const Eigen::Vector2d middle((shot.plate.width - 1) / 2.0, (shot.plate.height - 1) / 2.0);
-    shot.back.principalOffset = file.forSize(shot.plate.width, shot.plate.height).principalPoint - middle;
+    const Intrinsics lens = file.forSize(shot.plate.width, shot.plate.height);
+    shot.back.principalOffset =
+        lens.principalPoint - Eigen::Vector2d((shot.plate.width - 1) / 2.0, (shot.plate.height - 1) / 2.0);
 }
 
 int match(const MatchArguments& a) {
@@ -51,7 +58,10 @@ int match(const MatchArguments& a) {
         shot.back.focal = Known::known;
     }
     if (a.distortion == "none") shot.back.distortion = Known::known;
-    else if (a.distortion != "solve") withLensFile(shot, readLensFile(a.distortion));
+    else if (a.distortion != "solve") takeBend(shot, a.distortion);
+    if (a.followStraight && (shot.back.distortion != Known::known || shot.back.lens.isZero()))
+        throw CLI::ValidationError("--follow-straight", "it needs a lens file in --distortion");
+    shot.followStraight = a.followStraight;
 
     const std::filesystem::path folder = a.out;
     makeFolder(a.out);
@@ -86,6 +96,8 @@ int match(const MatchArguments& a) {
                {"focal_px", r.lens.focalPx},
                {"k1", r.lens.lens.value("k1")},
                {"k2", r.lens.lens.value("k2")},
+               {"lens_map_sigma_px", r.lensMapSigmaPx},
+               {"bend_refused", r.bendRefusedPx >= 0 ? json(refusalOf(r)) : json(nullptr)},
                {"seconds", seconds},
                {"plate_seconds", double(shot.frames().size()) / shot.rate().value()},
                {"files", json::array()}};
@@ -117,6 +129,8 @@ void addMatchCommand(CLI::App& program, Command& run) {
     c->add_option("--sensor-width", a->sensorWidth, "Film back width in mm")->check(CLI::PositiveNumber);
     c->add_option("--focal", a->focal, "Focal length in mm if known, else the word unknown");
     c->add_option("--distortion", a->distortion, "solve, none, or a JSON file with k1, k2 …");
+    c->add_flag("--follow-straight", a->followStraight,
+                "Follow features on the plate straightened by that lens, for strong bends");
     c->add_option("--seed", a->seed, "Seed of all random draws");
     c->add_flag("--json", a->asJson, "Progress and result as JSON");
     c->callback([a, &run] { run = [a] { return match(*a); }; });

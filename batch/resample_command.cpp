@@ -13,8 +13,9 @@ namespace va {
 namespace {
 
 struct ResampleArguments {
-    std::string plate, lens, out, ending = "exr", filter = "bicubic", size, range;
+    std::string plate, lens, stmap, out, ending = "exr", filter = "bicubic", size, range;
     int bits = 0;
+    double focalMm = 0;
     bool overscan = false, straightAlpha = false;
 };
 
@@ -30,8 +31,13 @@ std::pair<int, int> sizeOf(const std::string& text) {
     return {w, h};
 }
 
-Intrinsics lensFor(const std::string& path, int width, int height) {
-    const LensFile file = readLensFile(path);
+Intrinsics lensFor(const std::string& path, double focalMm, int width, int height) {
+    LensFile file = readLensFile(path);
+    if (!file.stops.empty()) {
+        if (!(focalMm > 0))
+            throw CLI::ValidationError("--focal", "the file is of a zoom lens: say at which focal length in mm");
+        file = file.at(focalMm);
+    }
     if (!(file.intrinsics.focalPx > 0))
         throw InputError("\"" + path + "\" has no focal length: add \"focal_px\" to it.");
     return file.forSize(width, height);
@@ -45,6 +51,7 @@ PictureSeries seriesFor(const ResampleArguments& a, const PlateInfo& info) {
     to.ending = a.ending;
     to.format.bits = a.bits > 0 ? a.bits : a.ending == "dpx" ? 10 : info.bits > 16 ? 32 : info.bits > 8 ? 16 : 8;
     to.format.pixelAspect = info.pixelAspect.value();
+    to.rate = info.rate;
     makeFolder(a.out);
     return to;
 }
@@ -65,9 +72,14 @@ int resampled(const ResampleArguments& a, bool straighten) {
     Progress progress([&](const Progress::State& s) { printer(s); });
     const Overscan overscan = a.overscan ? Overscan::whole : Overscan::none;
     ResampledSeries r;
-    if (straighten) {
-        r = straightenPlate(*source, framesFor(a.range, info), lensFor(a.lens, info.width, info.height), overscan,
-                            filterOf(a.filter), seriesFor(a, info), progress);
+    if (a.lens.empty() == a.stmap.empty()) throw CLI::ValidationError("--lens", "give either a lens or an STMap");
+    if (!a.stmap.empty()) {
+        const auto [width, height] = straighten ? std::pair(0, 0) : sizeOf(a.size);
+        r = throughStmap(*source, framesFor(a.range, info), a.stmap, width, height, !straighten, filterOf(a.filter),
+                         !a.straightAlpha, seriesFor(a, info), progress);
+    } else if (straighten) {
+        r = straightenPlate(*source, framesFor(a.range, info), lensFor(a.lens, a.focalMm, info.width, info.height),
+                            overscan, filterOf(a.filter), seriesFor(a, info), progress);
         // What other programs need to know of the larger frame.
         LensFile file;
         file.intrinsics = r.frame.straight;
@@ -77,8 +89,8 @@ int resampled(const ResampleArguments& a, bool straighten) {
         writeFileAtomically(std::filesystem::path(a.out) / "straight_frame.json", writeLensFile(file));
     } else {
         const auto [width, height] = sizeOf(a.size);
-        r = bendInsert(*source, framesFor(a.range, info), lensFor(a.lens, width, height), width, height, overscan,
-                       filterOf(a.filter), !a.straightAlpha, seriesFor(a, info), progress);
+        r = bendInsert(*source, framesFor(a.range, info), lensFor(a.lens, a.focalMm, width, height), width, height,
+                       overscan, filterOf(a.filter), !a.straightAlpha, seriesFor(a, info), progress);
     }
     printer.end();
     std::printf("%s\n", r.report.c_str());
@@ -86,9 +98,12 @@ int resampled(const ResampleArguments& a, bool straighten) {
 }
 
 void addResampleOptions(CLI::App& c, ResampleArguments& a) {
-    c.add_option("--lens", a.lens, "Lens file or camera.json")->required();
+    c.add_option("--lens", a.lens, "Lens file or camera.json");
+    c.add_option("--stmap", a.stmap, "STMap instead of a lens, 32-bit float EXR");
+    c.add_option("--focal", a.focalMm, "Focal length in mm, for the file of a zoom lens");
     c.add_option("--out", a.out, "Folder for the frames")->required();
-    c.add_option("--format", a.ending, "Kind of file")->check(CLI::IsMember({"exr", "png", "tif", "dpx", "jpg"}));
+    c.add_option("--format", a.ending, "Kind of file")
+        ->check(CLI::IsMember({"exr", "png", "tif", "dpx", "jpg", "mov", "mp4"}));
     c.add_option("--bits", a.bits, "Bits a channel: 8, 10, 16 or 32")->check(CLI::IsMember({8, 10, 16, 32}));
     c.add_option("--filter", a.filter, "Filter")->check(CLI::IsMember({"bilinear", "bicubic", "lanczos"}));
     c.add_option("--range", a.range, "First and last frame, such as 1001-1100");
@@ -116,6 +131,7 @@ void addResampleCommands(CLI::App& program, Command& run) {
     auto s = std::make_shared<ResampleArguments>();
     CLI::App* stmap = program.add_subcommand("stmap", "Write a lens as STMaps, both ways");
     stmap->add_option("--lens", s->lens, "Lens file or camera.json")->required();
+    stmap->add_option("--focal", s->focalMm, "Focal length in mm, for the file of a zoom lens");
     stmap->add_option("--size", s->size, "Size of the plate, such as 1920x1080")->required();
     stmap->add_option("--out", s->out, "Folder for straighten.exr and bend.exr")->required();
     stmap->add_flag("--overscan", s->overscan, "The straight frame keeps every pixel of the plate, and is larger");
@@ -124,7 +140,7 @@ void addResampleCommands(CLI::App& program, Command& run) {
             const auto [width, height] = sizeOf(s->size);
             makeFolder(s->out);
             const std::filesystem::path folder = s->out;
-            const ResampledSeries r2 = writeStmaps(lensFor(s->lens, width, height), width, height,
+            const ResampledSeries r2 = writeStmaps(lensFor(s->lens, s->focalMm, width, height), width, height,
                                                    s->overscan ? Overscan::whole : Overscan::none,
                                                    folder / "straighten.exr", folder / "bend.exr");
             std::printf("%s\n", r2.report.c_str());

@@ -80,6 +80,9 @@ void Document::takeResult(const QString& name, const Shot& result) {
             p.frames = made->frames;
             p.trouble = made->trouble;
         }
+    if (!(result.edges == jobStart_.edges)) next.edges = result.edges;
+    if (result.chart != jobStart_.chart) next.chart = result.chart;
+    if (!(result.back == jobStart_.back)) next.back = result.back;
     if (result.solve != jobStart_.solve) next.solve = result.solve, next.solveFrom = result.solveFrom;
     edit(name, withGround(next, next.groundSpec));
 }
@@ -285,10 +288,11 @@ void Document::solve() {
     startJob(tr("Solve"), [](const Shot& s, Progress& p, Shot&) { return withSolve(s, p); });
 }
 
-QStringList Document::exportTo(const QString& folder) {
+QStringList Document::exportTo(const QString& folder, bool straight) {
     if (!QDir().mkpath(folder))
         throw InputError(tr("The folder \"%1\" can't be made. Choose another.").arg(folder).toStdString());
-    const SceneExport scene = gatherExport(shot_, verdictOn(shot_, Step::solve).sentence);
+    SceneExport scene = gatherExport(shot_, verdictOn(shot_, Step::solve).sentence);
+    if (straight) scene = straightened(scene, Overscan::whole);
     QStringList sentences;
     double largest = 0;
     bool passed = true;

@@ -59,7 +59,8 @@ class Document : public QObject {
     /// Runs work on the shot as it is now; what it makes is merged into the shot as it is then.
     void startJob(const QString& name, Job::Work work);
     /// Writes camera.json, camera.usda and cloud.ply into a folder, verified. Gives the sentences. Throws InputError.
-    QStringList exportTo(const QString& folder);
+    /// With `straight`, the camera is that of the straightened plate in its larger frame.
+    QStringList exportTo(const QString& folder, bool straight = false);
 
     // ---- what is looked at --------------------------------------------------------------------------------------
     [[nodiscard]] int frame() const { return frame_; }

@@ -304,6 +304,16 @@ void FeatureEdits::setMatte(const QString& name, const std::function<void(Matte&
     document_.edit(name, next);
 }
 
+void FeatureEdits::setFollowStraight(bool on) {
+    if (document_.shot().followStraight == on) return;
+    if (on && (document_.shot().back.distortion == Known::unknown || document_.shot().back.lens.isZero()))
+        return say(
+            tr("There is no lens to take out: give a bend in the step Lens first, from edges, a chart or a file."));
+    Shot next = document_.shot();
+    next.followStraight = on;
+    document_.edit(on ? tr("Follow on the straight picture") : tr("Follow on the plate"), next);
+}
+
 void FeatureEdits::setFollowing(Density density, Care care) {
     Shot next = document_.shot();
     if (next.density == density && next.care == care) return;

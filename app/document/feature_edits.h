@@ -44,6 +44,8 @@ class FeatureEdits : public QObject {
     void removeMask(int maskId);
     void suggestMasks();
     void setMatte(const QString& name, const std::function<void(Matte&)>& change);
+    /// Automatic following looks at the plate straightened by the given lens, or at the plate as it is.
+    void setFollowStraight(bool on);
     void setFollowing(Density density, Care care);
 
     // ---- patches ------------------------------------------------------------------------------------------------

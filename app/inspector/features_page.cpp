@@ -58,6 +58,15 @@ void FeaturesPage::buildFollow(const QMap<QString, QAction*>& actions) {
     care->setToolTip(
         tr("Careful searches farther, follows backward too and is guided by the solve; it takes several "
            "times as long"));
+    QCheckBox* straight = follow_->check(tr("Follow on the straight picture"));
+    straight->setObjectName("followStraight");
+    straight->setToolTip(
+        tr("For strong bends: features are followed with the known lens taken out; paths stay places in the plate"));
+    connect(straight, &QCheckBox::toggled, this, [=, this](bool on) {
+        if (refreshing_) return;
+        edits_.setFollowStraight(on);
+        refresh();
+    });
     follow_->buttons({actions["follow"], actions["guidedFollow"]});
     const auto set = [=, this] {
         if (!refreshing_) edits_.setFollowing(Density(density->currentIndex()), Care(care->currentIndex()));
@@ -79,6 +88,7 @@ void FeaturesPage::buildFollow(const QMap<QString, QAction*>& actions) {
         const Shot& s = document_.shot();
         density->setCurrentIndex(int(s.density));
         care->setCurrentIndex(int(s.care));
+        straight->setChecked(s.followStraight);
         int live = 0, off = 0, now = 0;
         for (const Path& p : *s.paths) {
             (p.setAside ? off : live)++;

@@ -11,14 +11,14 @@
 #include <cmath>
 
 #include "base/error.h"
-#include "inspector/lens_page.h"
 #include "lens/film_back.h"
 #include "workflow/stale.h"
 
 namespace va {
 
-Inspector::Inspector(Document& document, FeatureEdits& edits, const QMap<QString, QAction*>& actions, QWidget* parent)
-    : QScrollArea(parent), document_(document), edits_(edits), stack_(new QStackedWidget) {
+Inspector::Inspector(Document& document, FeatureEdits& edits, LensEdits& lensEdits,
+                     const QMap<QString, QAction*>& actions, QWidget* parent)
+    : QScrollArea(parent), document_(document), edits_(edits), lensEdits_(lensEdits), stack_(new QStackedWidget) {
     setObjectName("inspector");
     setFixedWidth(248);
     setWidgetResizable(true);
@@ -140,9 +140,9 @@ void Inspector::buildPlate(const QMap<QString, QAction*>& actions) {
 }
 
 void Inspector::buildLens(const QMap<QString, QAction*>& actions) {
-    auto* page = new LensPage(document_, actions);
-    stack_->addWidget(page);
-    refreshers_.push_back([page] { page->refresh(); });
+    lens_ = new LensPage(document_, lensEdits_, actions);
+    stack_->addWidget(lens_);
+    refreshers_.push_back([this] { lens_->refresh(); });
 }
 
 void Inspector::buildFeatures(const QMap<QString, QAction*>& actions) {
@@ -313,6 +313,9 @@ void Inspector::buildExport() {
     folder->setObjectName("exportFolder");
     folder->setAccessibleName(tr("Export folder"));
     page->insert(folder);
+    QCheckBox* straight = page->check(tr("For the straightened plate"));
+    straight->setObjectName("exportStraight");
+    straight->setToolTip(tr("Size, field of view and principal point of the larger straight frame, without a bend"));
     auto* write = new QPushButton(tr("Write and verify"));
     write->setObjectName("exportButton");
     write->setToolTip(tr("Writes camera.json, camera.usda and cloud.ply, reads them back and compares in px"));
@@ -326,11 +329,12 @@ void Inspector::buildExport() {
     report->setObjectName("exportReport");
     connect(write, &QPushButton::clicked, this, [=, this] {
         try {
-            report->setText(document_.exportTo(folder->text()).join("\n\n"));
+            report->setText(document_.exportTo(folder->text(), straight->isChecked()).join("\n\n"));
         } catch (const Error& e) {
             Q_EMIT document_.troubled(QString::fromUtf8(e.what()));
         }
     });
+    connect(straight, &QCheckBox::toggled, this, &Inspector::refresh);
     refreshers_.push_back([=, this] {
         const Shot& s = document_.shot();
         if (!folder->hasFocus() && !folder->isModified()) {
@@ -341,6 +345,14 @@ void Inspector::buildExport() {
         }
         write->setEnabled(s.solve->has());
         size->setText(s.hasPlate() ? tr("%1 × %2").arg(s.plate.width).arg(s.plate.height) : QString("–"));
+        if (straight->isChecked() && s.solve->has()) {
+            try {
+                const StraightFrame f = straightFrame(s.solve->lens, s.plate.width, s.plate.height, Overscan::whole);
+                size->setText(tr("%1 × %2").arg(f.width).arg(f.height));
+            } catch (const Error&) {
+                size->setText(tr("none"));
+            }
+        }
         rate->setText(
             s.hasPlate()
                 ? tr("%1 (%2/%3)").arg(QString::fromStdString(s.rate().label())).arg(s.rate().num).arg(s.rate().den)

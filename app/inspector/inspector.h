@@ -8,6 +8,7 @@
 
 #include "document/document.h"
 #include "inspector/features_page.h"
+#include "inspector/lens_page.h"
 #include "inspector/number_field.h"
 #include "inspector/page.h"
 #include "workflow/verdict.h"
@@ -19,10 +20,13 @@ class Inspector : public QScrollArea {
     Q_OBJECT
   public:
     /// `actions` by name, for the buttons of a page.
-    Inspector(Document& document, FeatureEdits& edits, const QMap<QString, QAction*>& actions,
+    Inspector(Document& document, FeatureEdits& edits, LensEdits& lensEdits, const QMap<QString, QAction*>& actions,
               QWidget* parent = nullptr);
     void showStep(Step step);
     [[nodiscard]] FeaturesPage& features() { return *features_; }
+    void showLensSection(LensSection section) { lens_->showSection(section); }
+    /// What is to be written from the Lens step, as its fields say.
+    [[nodiscard]] LensEdits::Writing lensWriting() const { return lens_->writing(); }
 
   private:
     Page* addPage(const QString& title);
@@ -40,7 +44,9 @@ class Inspector : public QScrollArea {
 
     Document& document_;
     FeatureEdits& edits_;
+    LensEdits& lensEdits_;
     FeaturesPage* features_ = nullptr;
+    LensPage* lens_ = nullptr;
     QStackedWidget* stack_;
     std::vector<std::function<void()>> refreshers_;  ///< one a page, in the order of the steps
 };

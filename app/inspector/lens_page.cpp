@@ -1,28 +1,47 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "inspector/lens_page.h"
 
-#include <cmath>
+#include <QCompleter>
+#include <QStringListModel>
 
-#include "lens/film_back.h"
+#include "workflow/verdict.h"
 
 namespace va {
-namespace {
 
-constexpr double degrees = 180 / M_PI;
-
-QComboBox* stateBox(const char* name) {
-    auto* box = new QComboBox;
-    box->addItems({LensPage::tr("unknown"), LensPage::tr("start value"), LensPage::tr("known")});
-    box->setObjectName(QLatin1String(name));
-    return box;
+LensPage::LensPage(Document& document, LensEdits& edits, const QMap<QString, QAction*>& actions)
+    : Page(tr("Lens")), document_(document), edits_(edits), chooser_(new QButtonGroup(this)) {
+    auto* row = new QWidget;
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 4, 0, 2);
+    line->setSpacing(2);
+    const QString words[lensSections] = {tr("Back"), tr("Bend"), tr("Chart"), tr("Edges"), tr("Write")};
+    for (int i = 0; i < lensSections; ++i) {
+        auto* button = new QPushButton(words[i]);
+        button->setCheckable(true);
+        button->setObjectName(QStringLiteral("lensSection%1").arg(i));
+        button->setProperty("segment", true);
+        chooser_->addButton(button, i);
+        line->addWidget(button, 1);
+    }
+    insert(row);
+    back_ = new BackSection(document_, edits_, actions);
+    bend_ = new Page(tr("Distortion"));
+    bend_->setObjectName("section");
+    bend_->layout()->setContentsMargins(0, 8, 0, 0);
+    buildBend(actions);
+    chart_ = new ChartSection(document_, actions);
+    edges_ = new EdgesSection(document_, edits_, actions);
+    write_ = new LensWriteSection(document_, actions);
+    for (QWidget* w : std::initializer_list<QWidget*>{back_, bend_, chart_, edges_, write_}) insert(w);
+    connect(chooser_, &QButtonGroup::idClicked, this, [this](int id) { showSection(LensSection(id)); });
+    showSection(LensSection::back);
 }
 
-}  // namespace
-
-LensPage::LensPage(Document& document, const QMap<QString, QAction*>& actions) : Page(tr("Lens")), document_(document) {
-    buildBack();
-    buildModel(actions);
-    buildSolved();
+void LensPage::showSection(LensSection section) {
+    chooser_->button(int(section))->setChecked(true);
+    QWidget* const parts[lensSections] = {back_, bend_, chart_, edges_, write_};
+    for (int i = 0; i < lensSections; ++i) parts[i]->setVisible(i == int(section));
+    refresh();
 }
 
 void LensPage::edit(const QString& name, const std::function<void(CameraBack&)>& change) {
@@ -31,74 +50,15 @@ void LensPage::edit(const QString& name, const std::function<void(CameraBack&)>&
     if (!(next.back == document_.shot().back)) document_.edit(name, next);
 }
 
-void LensPage::editFocal(const QString& name, double mm) {
-    if (!(mm > 0) || !std::isfinite(mm)) return;
-    edit(name, [mm](CameraBack& b) {
-        b.focalMm = mm;
-        if (b.focal == Known::unknown) b.focal = Known::start;
-    });
-}
-
-void LensPage::buildBack() {
-    caption(tr("Camera back"));
-    sensor_ = number(tr("Sensor width"), 3, tr("mm"));
-    sensor_->setObjectName("sensorWidth");
-    focalKnown_ = stateBox("focalKnown");
-    row(tr("Focal length is"), focalKnown_);
-    focalMm_ = number(tr("Focal length"), 3, tr("mm"));
-    focalMm_->setObjectName("focalMm");
-    focalPx_ = number(tr("Focal length"), 2, tr("px"));
-    focalPx_->setObjectName("focalPx");
-    across_ = number(tr("Field of view"), 3, tr("°"));
-    across_->setObjectName("fieldOfView");
-    principalKnown_ = stateBox("principalKnown");
-    row(tr("Principal point is"), principalKnown_);
-    offsetX_ = number(tr("Offset right"), 2, tr("px"));
-    offsetY_ = number(tr("Offset down"), 2, tr("px"));
-    connect(sensor_, &NumberField::edited, this, [this](double v) {
-        if (v > 0) edit(tr("Set sensor width"), [v](CameraBack& b) { b.sensorWidthMm = v, b.sensorAssumed = false; });
-    });
-    connect(focalKnown_, &QComboBox::activated, this, [this](int i) {
-        edit(tr("Set focal length state"), [&, i](CameraBack& b) {
-            b.focal = Known(i);
-            const Shot& s = document_.shot();
-            if (i != 0 && b.focalMm <= 0)
-                b.focalMm = s.plate.focalMm ? *s.plate.focalMm
-                            : s.solve->has()
-                                ? focalMmFromPx(s.solve->lens.focalPx, b.sensorWidthMm, s.plate.width, s.pixelAspect())
-                                : 35;
-        });
-    });
-    connect(focalMm_, &NumberField::edited, this, [this](double v) { editFocal(tr("Set focal length"), v); });
-    connect(focalPx_, &NumberField::edited, this, [this](double v) {
-        const Shot& s = document_.shot();
-        if (v > 0 && s.hasPlate())
-            editFocal(tr("Set focal length"), focalMmFromPx(v, s.back.sensorWidthMm, s.plate.width, s.pixelAspect()));
-    });
-    connect(across_, &NumberField::edited, this, [this](double v) {
-        if (v > 0 && v < 179)
-            editFocal(tr("Set field of view"), document_.shot().back.sensorWidthMm / (2 * std::tan(v / degrees / 2)));
-    });
-    connect(principalKnown_, &QComboBox::activated, this,
-            [this](int i) { edit(tr("Set principal point state"), [i](CameraBack& b) { b.principal = Known(i); }); });
-    connect(offsetX_, &NumberField::edited, this,
-            [this](double v) { edit(tr("Set principal point"), [v](CameraBack& b) { b.principalOffset.x() = v; }); });
-    connect(offsetY_, &NumberField::edited, this,
-            [this](double v) { edit(tr("Set principal point"), [v](CameraBack& b) { b.principalOffset.y() = v; }); });
-}
-
-void LensPage::buildModel(const QMap<QString, QAction*>& actions) {
-    caption(tr("Distortion"));
-    distortionKnown_ = stateBox("distortionKnown");
-    row(tr("Distortion is"), distortionKnown_);
-    model_ = new QComboBox;
-    model_->addItems({tr("Brown–Conrady"), tr("division"), tr("fisheye"), tr("anamorphic")});
+void LensPage::buildBend(const QMap<QString, QAction*>& actions) {
+    distortionKnown_ = bend_->choice(tr("Distortion is"), {tr("unknown"), tr("start value"), tr("known")});
+    distortionKnown_->setObjectName("distortionKnown");
+    model_ = bend_->choice(tr("Model"), {tr("Brown–Conrady"), tr("division"), tr("fisheye"), tr("anamorphic")});
     model_->setObjectName("lensModel");
-    row(tr("Model"), model_);
     for (int kind = 0; kind < lensKinds; ++kind) {
         const auto names = lensValueNames(LensKind(kind));
         for (int i = 0; i < int(names.size()); ++i) {
-            NumberField* field = number(QLatin1String(names[size_t(i)]), 6, QString());
+            NumberField* field = bend_->number(QLatin1String(names[size_t(i)]), 6, QString());
             field->setObjectName(QLatin1String(lensKindName(LensKind(kind))) + "-" + names[size_t(i)]);
             numbers_[size_t(kind)].push_back(field);
             connect(field, &NumberField::edited, this, [this, i, name = QString(names[size_t(i)])](double v) {
@@ -109,8 +69,36 @@ void LensPage::buildModel(const QMap<QString, QAction*>& actions) {
             });
         }
     }
-    buttons({actions["straightView"], actions["lensGrid"]});
-    buttons({actions["loadLens"], actions["saveLens"]});
+    bend_->buttons({actions["straightView"], actions["lensGrid"]});
+    bend_->buttons({actions["loadLens"], actions["saveLens"]});
+    profile_ = new QLineEdit;
+    profile_->setObjectName("lensProfile");
+    profile_->setPlaceholderText(tr("lens of the data base"));
+    profile_->setToolTip(tr("Takes the bend that the open lens data base knows for this lens at the focal length"));
+    auto* completer = new QCompleter(new QStringListModel(profile_), profile_);
+    completer->setCaseSensitivity(Qt::CaseInsensitive);
+    completer->setFilterMode(Qt::MatchContains);
+    profile_->setCompleter(completer);
+    profile_->setMinimumWidth(150);
+    bend_->row(tr("Lens"), profile_);
+    connect(profile_, &QLineEdit::textEdited, this, [this, completer] {
+        auto* model = static_cast<QStringListModel*>(completer->model());
+        if (model->rowCount() > 0) return;
+        QStringList names;
+        for (const auto& n : edits_.base().lenses({}, {})) names << QString::fromStdString(n);
+        model->setStringList(names);
+    });
+    connect(profile_, &QLineEdit::returnPressed, this, [this] {
+        if (!profile_->text().trimmed().isEmpty()) edits_.takeProfile(profile_->text().trimmed());
+    });
+    bend_->caption(tr("Solved"));
+    solved_ = new QLabel;
+    solved_->setObjectName("solvedLens");
+    solved_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    bend_->insert(solved_);
+    sure_ = bend_->read(tr("Sure to"), tr("px"));
+    note_ = bend_->note();
+    note_->setObjectName("bendNote");
     connect(distortionKnown_, &QComboBox::activated, this, [this](int i) {
         edit(tr("Set distortion state"), [&, i](CameraBack& b) {
             // What was solved is the best start there is.
@@ -122,37 +110,21 @@ void LensPage::buildModel(const QMap<QString, QAction*>& actions) {
         });
     });
     connect(model_, &QComboBox::activated, this, [this](int i) {
-        edit(tr("Set lens model"), [i](CameraBack& b) {
-            if (b.lens.kind() != LensKind(i)) b.lens = LensModel{LensKind(i)};
-        });
+        if (document_.shot().back.lens.kind() != LensKind(i)) edits_.setModel(LensKind(i));
     });
 }
 
-void LensPage::buildSolved() {
-    caption(tr("Solved"));
-    solvedMm_ = read(tr("Focal length"), tr("mm"));
-    solvedPx_ = read(tr("Focal length"), tr("px"));
-    solvedAcross_ = read(tr("Field of view"), tr("°"));
-    solvedLens_ = read(tr("Distortion"));
-    note_ = note();
+void LensPage::refresh() {
+    if (back_->isVisibleTo(this)) back_->refresh();
+    if (bend_->isVisibleTo(this)) refreshBend();
+    if (chart_->isVisibleTo(this)) chart_->refresh();
+    if (edges_->isVisibleTo(this)) edges_->refresh();
+    if (write_->isVisibleTo(this)) write_->refresh();
 }
 
-void LensPage::refresh() {
+void LensPage::refreshBend() {
     const Shot& s = document_.shot();
     const CameraBack& b = s.back;
-    const bool focalGiven = b.focal != Known::unknown && b.focalMm > 0;
-    const double px =
-        focalGiven && s.hasPlate() ? focalPxFromMm(b.focalMm, b.sensorWidthMm, s.plate.width, s.pixelAspect()) : 0;
-    sensor_->setValue(b.sensorWidthMm);
-    focalKnown_->setCurrentIndex(int(b.focal));
-    focalMm_->setValue(b.focalMm);
-    focalPx_->setValue(px);
-    across_->setValue(focalGiven ? fieldOfView(b.focalMm, b.sensorWidthMm) * degrees : 0);
-    for (NumberField* f : {focalMm_, focalPx_, across_}) f->parentWidget()->setVisible(b.focal != Known::unknown);
-    principalKnown_->setCurrentIndex(int(b.principal));
-    offsetX_->setValue(b.principalOffset.x());
-    offsetY_->setValue(b.principalOffset.y());
-    for (NumberField* f : {offsetX_, offsetY_}) f->parentWidget()->setVisible(b.principal != Known::unknown);
     distortionKnown_->setCurrentIndex(int(b.distortion));
     model_->setCurrentIndex(int(b.lens.kind()));
     for (int kind = 0; kind < lensKinds; ++kind)
@@ -161,20 +133,22 @@ void LensPage::refresh() {
             f->parentWidget()->setVisible(LensKind(kind) == b.lens.kind() && b.distortion != Known::unknown);
             if (LensKind(kind) == b.lens.kind()) f->setValue(b.lens.value(int(i)));
         }
-    const bool has = s.solve->has() && s.solve->motion != Motion::fixed;
-    const Intrinsics& l = s.solve->lens;
-    const auto shown = [&](double v, int digits) { return has ? QString::number(v, 'f', digits) : QString("–"); };
-    solvedMm_->setText(shown(focalMmFromPx(l.focalPx, b.sensorWidthMm, s.plate.width, s.pixelAspect()), 3));
-    solvedPx_->setText(shown(l.focalPx, 2));
-    solvedAcross_->setText(shown(fieldOfView(l.focalPx / l.pixelAspect, s.plate.width) * degrees, 3));
-    QStringList numbers;
-    for (int i = 0; i < l.lens.count(); ++i)
-        if (l.lens.value(i) != 0)
-            numbers << QString("%1 %2").arg(QLatin1String(lensValueNames(l.lens.kind())[size_t(i)]),
-                                            QString::number(l.lens.value(i), 'f', 6).replace('-', QChar(0x2212)));
-    solvedLens_->setText(has ? (numbers.isEmpty() ? tr("none") : numbers.join("\n")) : QString("–"));
-    note_->setText(b.sensorAssumed ? tr("The sensor width is assumed: mm then only name an angle of view.")
-                                   : QString());
+    const SolveResult& r = *s.solve;
+    const bool has = r.has() && r.motion != Motion::fixed;
+    QStringList rows;
+    for (int i = 0; has && i < r.lens.lens.count(); ++i) {
+        const char* name = lensValueNames(r.lens.lens.kind())[size_t(i)];
+        const auto sure = std::find_if(r.lensNumbers.begin(), r.lensNumbers.end(),
+                                       [&](const LensNumber& n) { return n.name == name; });
+        if (r.lens.lens.value(i) == 0 && sure == r.lensNumbers.end()) continue;
+        rows << tr("<tr><td>%1 </td><td align=right>%2</td><td align=right>&nbsp;%3</td></tr>")
+                    .arg(QLatin1String(name), QString::number(r.lens.lens.value(i), 'f', 6).replace('-', QChar(0x2212)),
+                         sure == r.lensNumbers.end() ? tr("given") : tr("± %1").arg(sure->sigma, 0, 'f', 6));
+    }
+    solved_->setText(rows.isEmpty() ? (has ? tr("nothing bent") : QString("–"))
+                                    : "<table width=100%>" + rows.join(QString()) + "</table>");
+    sure_->setText(has && r.lensMapSigmaPx > 0 ? QString::number(r.lensMapSigmaPx, 'f', 2) : QString("–"));
+    note_->setText(r.bendRefusedPx < 0 ? QString() : QString::fromStdString(refusalOf(r)));
 }
 
 }  // namespace va

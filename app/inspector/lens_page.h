@@ -1,32 +1,47 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <QButtonGroup>
 #include <array>
 
-#include "document/document.h"
+#include "document/lens_edits.h"
+#include "inspector/back_section.h"
+#include "inspector/chart_section.h"
+#include "inspector/edges_section.h"
+#include "inspector/lens_write_section.h"
 #include "inspector/page.h"
 
 namespace va {
 
-/// The Lens step: camera back, the lens model and its numbers, and what the solve found. Sensor width, focal length in
-/// mm and px and field of view are one linked set: an edit of any changes the others.
+enum class LensSection { back, bend, chart, edges, write };
+inline constexpr int lensSections = 5;
+
+/// The Lens step: one part of it at a time, chosen by a row of words. The bend itself, its model, numbers and what the
+/// solve found, stands here.
 class LensPage : public Page {
     Q_OBJECT
   public:
-    LensPage(Document& document, const QMap<QString, QAction*>& actions);
+    LensPage(Document& document, LensEdits& edits, const QMap<QString, QAction*>& actions);
     void refresh();
+    void showSection(LensSection section);
+    [[nodiscard]] LensEdits::Writing writing() const { return write_->writing(); }
 
   private:
     void edit(const QString& name, const std::function<void(CameraBack&)>& change);
-    void editFocal(const QString& name, double mm);
-    void buildBack();
-    void buildModel(const QMap<QString, QAction*>& actions);
-    void buildSolved();
+    void buildBend(const QMap<QString, QAction*>& actions);
+    void refreshBend();
 
     Document& document_;
-    NumberField *sensor_, *focalMm_, *focalPx_, *across_, *offsetX_, *offsetY_;
-    QComboBox *focalKnown_, *principalKnown_, *distortionKnown_, *model_;
+    LensEdits& edits_;
+    QButtonGroup* chooser_;
+    BackSection* back_;
+    Page* bend_;
+    ChartSection* chart_;
+    EdgesSection* edges_;
+    LensWriteSection* write_;
+    QComboBox *distortionKnown_, *model_;
+    QLineEdit* profile_;
     std::array<std::vector<NumberField*>, lensKinds> numbers_;
-    QLabel *solvedMm_, *solvedPx_, *solvedAcross_, *solvedLens_, *note_;
+    QLabel *solved_, *sure_, *note_;
 };
 
 }  // namespace va

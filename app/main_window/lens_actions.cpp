@@ -1,10 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QFileDialog>
-#include <cmath>
 
 #include "base/atomic_file.h"
 #include "base/error.h"
-#include "lens/film_back.h"
+#include "inspector/inspector.h"
 #include "main_window/main_window.h"
 #include "plate_view/plate_view.h"
 #include "shot/lens_file.h"
@@ -27,7 +26,7 @@ void MainWindow::makeLensActions() {
     add("loadLens", tr("Take the lens from a file…"), tr("Load…"), {}, {}, [this] {
         const QString file = QFileDialog::getOpenFileName(this, tr("Take the lens from a file"), {},
                                                           tr("Lens files and cameras (*.json)"));
-        if (!file.isEmpty()) loadLens(file);
+        if (!file.isEmpty()) lensEdits_.takeFile(file);
     });
     add("saveLens", tr("Write the lens to a file…"), tr("Save…"), {}, {}, [this] {
         if (!document_.shot().lens())
@@ -36,27 +35,54 @@ void MainWindow::makeLensActions() {
                                                           tr("Lens files (*.json)"));
         if (!file.isEmpty()) saveLens(file);
     });
+    add("takeMetadata", tr("Take sensor and focal length from the plate's metadata"), tr("From metadata"), {}, {},
+        [this] { lensEdits_.takeMetadata(); });
+
+    add("chartStills", tr("Choose stills of a lens chart…"), tr("Stills…"), {}, {}, [this] {
+        const QStringList files = QFileDialog::getOpenFileNames(this, tr("Stills of a lens chart"));
+        if (!files.isEmpty()) lensEdits_.setChartStills(files);
+    });
+    add("calibrateChart", tr("Calibrate the lens from the chart stills"), tr("Calibrate"), {}, {},
+        [this] { lensEdits_.calibrateChart(); });
+    add("takeChart", tr("Take the chart's lens for this shot"), tr("Take it"), {}, {},
+        [this] { lensEdits_.takeChart(); });
+
+    add("findEdges", tr("Find edges that may be straight in this frame"), tr("Find edges"),
+        QKeySequence(Qt::SHIFT | Qt::Key_E), {}, [this] { lensEdits_.findEdges(); });
+    add("acceptEdges", tr("Accept all edges of this frame as straight"), tr("Accept all"), {}, {},
+        [this] { lensEdits_.acceptEdges(); });
+    add("solveEdges", tr("Find the bend that makes the edges straight"), tr("Find bend"), {}, {},
+        [this] { lensEdits_.solveEdges(); });
+    add("removeProposals", tr("Take the proposed edges away"), tr("Clear proposed"), {}, {},
+        [this] { lensEdits_.removeProposals(); });
+
+    add("writeStraight", tr("Write the plate straightened"), tr("Plate"), {}, {},
+        [this] { lensEdits_.writeStraight(inspector_->lensWriting()); });
+    add("writeBent", tr("Bend an insert to lie on the plate…"), tr("Insert…"), {}, {}, [this] {
+        const QString file = QFileDialog::getOpenFileName(this, tr("Insert: one of numbered stills, or a movie"));
+        if (!file.isEmpty()) lensEdits_.writeBent(file, inspector_->lensWriting());
+    });
+    add("writeStmaps", tr("Write STMaps, both ways"), tr("STMaps"), {}, {},
+        [this] { lensEdits_.writeStmaps(inspector_->lensWriting()); });
 }
 
-void MainWindow::loadLens(const QString& path) {
-    try {
-        const LensFile file = readLensFile(path.toStdString());
-        Shot next = document_.shot();
-        CameraBack& b = next.back;
-        b.lens = file.intrinsics.lens;
-        b.distortion = Known::known;
-        if (file.intrinsics.focalPx > 0 && next.hasPlate()) {
-            const Intrinsics i = file.forSize(next.plate.width, next.plate.height);
-            b.focal = Known::known;
-            b.focalMm = focalMmFromPx(i.focalPx, b.sensorWidthMm, next.plate.width, next.pixelAspect());
-            b.principal = Known::known;
-            b.principalOffset =
-                i.principalPoint - Eigen::Vector2d((next.plate.width - 1) / 2.0, (next.plate.height - 1) / 2.0);
-        }
-        document_.edit(tr("Take the lens from a file"), next);
-    } catch (const std::exception& e) {
-        showTrouble(QString::fromUtf8(e.what()));
+void MainWindow::refreshLensActions() {
+    const Shot& s = document_.shot();
+    const bool idle = s.hasPlate() && !document_.job().running();
+    bool here = false, proposed = false;
+    for (const StraightEdge& e : s.edges) {
+        here = here || (e.frame == document_.frame() && !e.accepted);
+        proposed = proposed || !e.accepted;
     }
+    actions_["findEdges"]->setEnabled(idle);
+    actions_["acceptEdges"]->setEnabled(here);
+    actions_["removeProposals"]->setEnabled(proposed);
+    actions_["solveEdges"]->setEnabled(idle && !s.edges.empty());
+    actions_["calibrateChart"]->setEnabled(idle && !s.chartStills.empty());
+    actions_["takeChart"]->setEnabled(!s.chart->stills.empty());
+    actions_["takeMetadata"]->setEnabled(s.hasPlate());
+    for (const char* n : {"writeStraight", "writeBent", "writeStmaps"})
+        actions_[n]->setEnabled(idle && s.lens().has_value());
 }
 
 void MainWindow::saveLens(const QString& path) {

@@ -146,6 +146,7 @@ void MainWindow::makeActions() {
     tool("handTool", tr("Place and mend features by hand"), tr("By hand"), Qt::Key_H, "crosshair", PlateTool::hand);
     tool("maskTool", tr("Draw and shape masks"), tr("Mask"), Qt::Key_M, "pen-tool", PlateTool::mask);
     tool("patchTool", tr("Draw and correct flat patches"), tr("Patch"), Qt::Key_P, "frame", PlateTool::patch);
+    tool("edgeTool", tr("Accept and draw straight edges"), tr("Edges"), Qt::Key_E, "spline", PlateTool::edge);
     tool("boxTool", tr("Place a test box on the ground"), tr("Place box"), Qt::Key_B, "box", PlateTool::placeBox);
 
     auto* modes = new QActionGroup(this);
@@ -272,6 +273,26 @@ void MainWindow::makeMenus() {
          {"undo", "redo", "", "selectAll", "setAside", "bringBack", "", "removeThing", "", "search"});
     fill(menuBar()->addMenu(tr("&Shot")),
          {"match", "follow", "solve", "cancel", "", "setIn", "setOut", "keepBeforeCut", "keepAfterCut"});
+    fill(menuBar()->addMenu(tr("L&ens")), {"straightView",
+                                           "lensGrid",
+                                           "",
+                                           "takeMetadata",
+                                           "loadLens",
+                                           "saveLens",
+                                           "",
+                                           "chartStills",
+                                           "calibrateChart",
+                                           "takeChart",
+                                           "",
+                                           "edgeTool",
+                                           "findEdges",
+                                           "acceptEdges",
+                                           "solveEdges",
+                                           "removeProposals",
+                                           "",
+                                           "writeStraight",
+                                           "writeBent",
+                                           "writeStmaps"});
     fill(menuBar()->addMenu(tr("Fea&tures")), {"handTool",       "followForward",
                                                "followBackward", "followOneForward",
                                                "followOneBack",  "newReference",
@@ -344,12 +365,13 @@ void MainWindow::makeLayout() {
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(0);
     route_ = new Route(document_);
-    plate_ = new PlateView(document_, edits_,
-                           {actions_["selectTool"], actions_["lassoTool"], actions_["handTool"], actions_["maskTool"],
-                            actions_["patchTool"], actions_["boxTool"], actions_["straightView"]});
+    plate_ =
+        new PlateView(document_, edits_,
+                      {actions_["selectTool"], actions_["lassoTool"], actions_["handTool"], actions_["maskTool"],
+                       actions_["patchTool"], actions_["edgeTool"], actions_["boxTool"], actions_["straightView"]});
     scene_ = new SceneView(document_, plate_->canvas(),
                            {actions_["orbit"], actions_["top"], actions_["side"], actions_["lensView"]});
-    inspector_ = new Inspector(document_, edits_, actions_);
+    inspector_ = new Inspector(document_, edits_, lensEdits_, actions_);
     inspector_->features().setCanvas(&plate_->canvas());
     views_ = new QSplitter(Qt::Horizontal);
     views_->addWidget(plate_);
@@ -380,17 +402,28 @@ void MainWindow::makeLayout() {
 
     connect(&plate_->canvas(), &PlateCanvas::straightChanged, this,
             [this] { actions_["straightView"]->setChecked(plate_->canvas().straightShown()); });
+    connect(&lensEdits_, &LensEdits::told, this, [this](const QString& sentence) {
+        drawer_->log(sentence);
+        strip_->setSentence({Lamp::good, sentence.toStdString()});
+    });
     connect(route_, &Route::stepChosen, inspector_, &Inspector::showStep);
+    connect(route_, &Route::stepChosen, this,
+            [this](Step step) { plate_->canvas().setEdgesShown(step == Step::lens); });
     connect(plate_, &PlateView::locateAsked, this, &MainWindow::locateFootage);
     connect(&plate_->canvas(), &PlateCanvas::toolChanged, this, [this] {
         static const QMap<PlateTool, QString> names{{PlateTool::select, "selectTool"}, {PlateTool::lasso, "lassoTool"},
                                                     {PlateTool::placeBox, "boxTool"},  {PlateTool::hand, "handTool"},
-                                                    {PlateTool::mask, "maskTool"},     {PlateTool::patch, "patchTool"}};
+                                                    {PlateTool::mask, "maskTool"},     {PlateTool::patch, "patchTool"},
+                                                    {PlateTool::edge, "edgeTool"}};
         actions_[names[plate_->canvas().tool()]]->setChecked(true);
         scene_->canvas().setLassoing(plate_->canvas().tool() == PlateTool::lasso);
         // These tools' numbers stand on the page of features.
         const PlateTool t = plate_->canvas().tool();
         if (t == PlateTool::hand || t == PlateTool::mask || t == PlateTool::patch) route_->setCurrent(Step::features);
+        if (t == PlateTool::edge) {
+            route_->setCurrent(Step::lens);
+            inspector_->showLensSection(LensSection::edges);
+        }
     });
     connect(strip_, &Strip::playingChanged, this,
             [this](bool playing) { actions_["play"]->setIcon(icon(playing ? "pause" : "play")); });
@@ -429,6 +462,7 @@ void MainWindow::refreshJob() {
     actions_["solve"]->setEnabled(match_->isEnabled());
     actions_["cancel"]->setEnabled(running);
     refreshFeatureActions();
+    refreshLensActions();
     if (!running) return;
     QString text = p.stage.empty() ? tr("Starting") : QString::fromStdString(p.stage);
     if (p.total > 0) text += tr(" · frame %1/%2").arg(std::min(p.done, p.total)).arg(p.total);

@@ -10,6 +10,7 @@
 
 #include "document/document.h"
 #include "document/feature_edits.h"
+#include "document/lens_edits.h"
 
 namespace va {
 
@@ -29,11 +30,10 @@ class MainWindow : public QMainWindow {
 
     [[nodiscard]] Document& document() { return document_; }
     [[nodiscard]] FeatureEdits& edits() { return edits_; }
+    [[nodiscard]] LensEdits& lensEdits() { return lensEdits_; }
     [[nodiscard]] QAction* action(const QString& name) const { return actions_.value(name); }
-    /// Opens a plate or a project, by its ending. Troubles are shown, not thrown.
-    /// Takes the lens of a lens file or camera.json as known; trouble is shown.
-    void loadLens(const QString& path);
     void saveLens(const QString& path);
+    /// Opens a plate or a project, by its ending. Troubles are shown, not thrown.
     bool openPath(const QString& path);
     bool saveTo(const QString& file);
 
@@ -50,6 +50,7 @@ class MainWindow : public QMainWindow {
     void makeFeatureActions();
     void makeLensActions();
     void refreshFeatureActions();
+    void refreshLensActions();
     void makeMenus();
     QWidget* makeBar();
     void makeLayout();
@@ -69,6 +70,7 @@ class MainWindow : public QMainWindow {
 
     Document document_;
     FeatureEdits edits_{document_};
+    LensEdits lensEdits_{document_};
     QMap<QString, QAction*> actions_;
     QStringList order_;
     std::vector<int> pickOrder_;  ///< selected paths in the order of picking: "from" before "to"

@@ -7,7 +7,9 @@
 #include <QDeadlineTimer>
 #include <QDir>
 #include <QEventLoop>
+#include <QFileInfo>
 #include <QPixmap>
+#include <QPushButton>
 #include <QTabWidget>
 #include <QTimer>
 #include <algorithm>
@@ -38,6 +40,34 @@ bool PictureRun::take(const QString& name) {
     return window_.grab().save(folder_ + "/" + name + ".png");
 }
 
+bool PictureRun::takeLensTools() {
+    Document& document = window_.document();
+    const auto idle = [&] { return !document.job().running(); };
+    const int before = document.undoStack().index();
+    document.setFrame(document.shot().range.first);
+    window_.action("edgeTool")->trigger();
+    window_.action("findEdges")->trigger();
+    waitUntil(idle, 60'000);
+    window_.action("acceptEdges")->trigger();
+    bool good = take("edges");
+    window_.action("selectTool")->trigger();
+    // Stills of a chart that lie beside the plate's folder, as those of the demo do.
+    const QDir charts(QFileInfo(QString::fromStdString(document.shot().plateSpec)).absolutePath() + "/../lens-chart");
+    QStringList stills;
+    for (const QFileInfo& f : charts.entryInfoList({"*.jpg"})) stills << f.canonicalFilePath();
+    if (!stills.isEmpty()) {
+        window_.lensEdits().setChartStills(stills);
+        window_.action("calibrateChart")->trigger();
+        waitUntil(idle, 120'000);
+        window_.findChild<QPushButton*>("lensSection2")->click();
+        good = take("chart") && good;
+    }
+    window_.findChild<QPushButton*>("lensSection0")->click();
+    good = take("camera-back") && good;
+    document.undoStack().setIndex(before);
+    return good;
+}
+
 int PictureRun::exec() {
     Document& document = window_.document();
     if (!document.shot().hasPlate() || !QDir().mkpath(folder_)) return 1;
@@ -55,11 +85,15 @@ int PictureRun::exec() {
     if (!solved.solve->has() || solved.solve->motion != Motion::free) return good ? 0 : 1;
 
     window_.action("stepLens")->trigger();
+    window_.findChild<QPushButton*>("lensSection1")->click();
     window_.action("lensGrid")->setChecked(true);
     window_.action("straightView")->setChecked(true);
     good = take("lens") && good;
     window_.action("straightView")->setChecked(false);
     window_.action("lensGrid")->setChecked(false);
+    good = takeLensTools() && good;
+
+    document.setFrame((solved.range.first * 3 + solved.range.last * 2) / 5);
 
     // Two floor points a known way apart do for a scale; the level stays the one that was found.
     window_.action("stepGround")->trigger();

@@ -19,6 +19,8 @@ class PictureRun {
     void waitUntil(const std::function<bool()>& done, int milliseconds);
     void settle();
     bool take(const QString& name);
+    /// Straight edges, chart stills, camera back; the shot is as before afterwards.
+    bool takeLensTools();
     /// Features by hand, curves, masks, a patch, prune.
     bool takeFeatureTools();
     MainWindow& window_;

@@ -20,6 +20,7 @@ PlateCanvas::PlateCanvas(Document& document, FeatureEdits& edits, QWidget* paren
     : QWidget(parent), document_(document), edits_(edits) {
     tools_[PlateTool::hand] = std::make_unique<HandTool>(*this, document_, edits_);
     tools_[PlateTool::mask] = std::make_unique<MaskTool>(*this, document_, edits_);
+    tools_[PlateTool::edge] = std::make_unique<EdgeTool>(*this, document_, edits_);
     tools_[PlateTool::patch] = std::make_unique<PatchTool>(*this, document_, edits_);
     setObjectName("plateCanvas");
     setAccessibleName(tr("Plate view"));
@@ -193,6 +194,11 @@ void PlateCanvas::setLensGrid(bool on) {
     update();
 }
 
+void PlateCanvas::setEdgesShown(bool on) {
+    edgesShown_ = on;
+    update();
+}
+
 /// The lens may have changed, or be gone.
 void PlateCanvas::followLens() {
     if (!straightShown_) return;
@@ -258,9 +264,13 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
         drawLensGrid(painter, *lens, shot.plate.width, shot.plate.height,
                      [this](const Eigen::Vector2d& p) { return fromPixel(p.x(), p.y()); });
     drawThings(painter);
+    if (edgesShown_ || tool_ == PlateTool::edge) {
+        const auto& tool = static_cast<const EdgeTool&>(*tools_.at(PlateTool::edge));
+        edgeOverlay_.paint(painter, *this, document_, tool_ == PlateTool::edge ? tool.hovered() : 0);
+    }
     drawMasks(painter, *this, document_, edits_);
     drawPatches(painter, *this, document_);
-    drawPaths(painter);
+    if (tool_ != PlateTool::edge) drawPaths(painter);
     painter.setClipping(false);
     if (CanvasTool* tool = active()) tool->paint(painter);
     if (lassoing_ && lasso_.size() > 1) {

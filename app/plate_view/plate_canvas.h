@@ -8,11 +8,12 @@
 #include "document/document.h"
 #include "media/frame_cache.h"
 #include "plate_view/canvas_tool.h"
+#include "plate_view/edge_tool.h"
 #include "plate_view/straight_view.h"
 
 namespace va {
 
-enum class PlateTool { select, lasso, placeBox, hand, mask, patch };
+enum class PlateTool { select, lasso, placeBox, hand, mask, patch, edge };
 
 /// How paths are drawn.
 struct PathLook {
@@ -40,6 +41,8 @@ class PlateCanvas : public QWidget {
     QString setStraight(bool on);
     [[nodiscard]] bool straightShown() const { return straightShown_; }
     void setLensGrid(bool on);
+    /// Shows the straight edges of the frame, which the edge tool shows anyway.
+    void setEdgesShown(bool on);
     /// Widget position of a plate pixel, and back: through the lens where the straight plate is shown.
     [[nodiscard]] QPointF fromPixel(double x, double y) const;
     [[nodiscard]] QPointF toPixel(const QPointF& at) const;
@@ -105,7 +108,8 @@ class PlateCanvas : public QWidget {
     std::map<int, Placed> placed_;  ///< by path id
     PlateTool tool_ = PlateTool::select;
     StraightView straight_;
-    bool straightShown_ = false, gridShown_ = false;
+    bool straightShown_ = false, gridShown_ = false, edgesShown_ = false;
+    EdgeOverlay edgeOverlay_;
     double zoom_ = 1;
     bool fitted_ = true;
     QPointF origin_;  ///< widget position of the picture's top-left corner

@@ -75,6 +75,12 @@ QTabWidget::pane { border: none; }
 QTableView, QListWidget, QPlainTextEdit { background: $ground; border: none; gridline-color: transparent; selection-background-color: $wash; selection-color: $text; alternate-background-color: $ground; }
 QHeaderView, QHeaderView::section { background: $ground; color: $caption; font-size: 11px; border: none; border-bottom: 1px solid $line; padding: 3px 8px; }
 QTableView::item { padding: 0 8px; border: none; }
+#inspector QTableView, #inspector QHeaderView, #inspector QHeaderView::section { background: $panel; }
+#inspector QTableView::item { padding: 0 3px; }
+#inspector QHeaderView::section { padding: 3px 3px; }
+QPushButton[segment="true"] { background: transparent; color: $quiet; border: none; border-bottom: 2px solid $line; border-radius: 0; padding: 4px 1px; min-width: 0; }
+QPushButton[segment="true"]:hover { color: $text; }
+QPushButton[segment="true"]:checked { color: $text; border-bottom: 2px solid $accent; }
 QProgressBar { background: $line; border: none; border-radius: 2px; max-height: 4px; min-height: 4px; }
 QProgressBar::chunk { background: $accent; border-radius: 2px; }
 QScrollBar:vertical { background: transparent; width: 8px; } QScrollBar:horizontal { background: transparent; height: 8px; }

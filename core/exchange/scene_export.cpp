@@ -48,4 +48,19 @@ SceneExport gatherExport(const Shot& shot, const std::string& verdict) {
     return e;
 }
 
+SceneExport straightened(const SceneExport& scene, Overscan overscan) {
+    Intrinsics bent{1000, scene.pixelAspect, scene.principalPoint, scene.lens};
+    for (const auto& f : scene.frames)
+        if (f.solved) bent.focalPx = f.focalPx;
+    const StraightFrame frame = straightFrame(bent, scene.width, scene.height, overscan);
+    SceneExport out = scene;
+    out.width = frame.width;
+    out.height = frame.height;
+    out.principalPoint = frame.straight.principalPoint;
+    out.lens = LensModel();
+    // The same mm for each px: the frame is larger, and so is its share of the picture plane.
+    out.sensorWidthMm = scene.sensorWidthMm * frame.width / scene.width;
+    return out;
+}
+
 }  // namespace va

@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "lens/straight_frame.h"
 #include "shot/shot.h"
 
 namespace va {
@@ -47,5 +48,9 @@ std::string motionWord(Motion motion);
 
 /// Gathers a shot for export. Throws Error when there is no solve to export. `verdict` is the sentence stored with it.
 SceneExport gatherExport(const Shot& shot, const std::string& verdict);
+
+/// The same scene for the straightened plate in its larger frame: size, principal point and sensor width are the
+/// frame's, and nothing is bent. Throws Error where the lens can't be straightened.
+SceneExport straightened(const SceneExport& scene, Overscan overscan);
 
 }  // namespace va

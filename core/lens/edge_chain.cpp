@@ -16,7 +16,7 @@ namespace {
 /// narrow against what lies beside an edge.
 constexpr double softness = 1.2;
 constexpr double longArc = 120;  ///< px
-constexpr double spacing = 3;  ///< px between the points of a finished chain
+constexpr double spacing = 3;    ///< px between the points of a finished chain
 
 struct Slopes {
     Plane<float> x, y, size;
@@ -67,8 +67,8 @@ struct Slopes {
         const int i = std::clamp(int(std::floor(p.x())), 0, x.width - 2),
                   j = std::clamp(int(std::floor(p.y())), 0, x.height - 2);
         const double s = std::clamp(p.x() - i, 0.0, 1.0), t = std::clamp(p.y() - j, 0.0, 1.0);
-        const Eigen::Vector2d g = (1 - t) * ((1 - s) * at(i, j) + s * at(i + 1, j)) +
-                                  t * ((1 - s) * at(i, j + 1) + s * at(i + 1, j + 1));
+        const Eigen::Vector2d g =
+            (1 - t) * ((1 - s) * at(i, j) + s * at(i + 1, j)) + t * ((1 - s) * at(i, j + 1) + s * at(i + 1, j + 1));
         return g.dot(direction);
     }
 };
@@ -89,8 +89,8 @@ std::optional<Eigen::Vector2d> placedAcross(const Slopes& s, const Eigen::Vector
     return at;
 }
 
-/// A polynomial through points in the axes of their chord: a parabola, or for long ones, which lenses bend in more ways,
-/// of the fourth degree.
+/// A polynomial through points in the axes of their chord: a parabola, or for long ones, which lenses bend in more
+/// ways, of the fourth degree.
 struct Arc {
     Eigen::Vector2d origin = Eigen::Vector2d::Zero(), along{1, 0}, across{0, 1};
     Eigen::Matrix<double, 5, 1> shape = Eigen::Matrix<double, 5, 1>::Zero();  ///< against u / scale
@@ -296,7 +296,8 @@ void cutIntoArcs(const Run& run, std::vector<Piece>& out) {
 bool joins(const Piece& a, const Piece& b, Piece& joined) {
     if (a.normal.dot(b.normal) < 0.9) return false;
     if (std::min(a.contrast, b.contrast) < 0.4 * std::max(a.contrast, b.contrast)) return false;
-    const double far = std::min((a.points.back() - b.points.front()).norm(), (b.points.back() - a.points.front()).norm());
+    const double far =
+        std::min((a.points.back() - b.points.front()).norm(), (b.points.back() - a.points.front()).norm());
     if (far > 0.6 * (a.length() + b.length())) return false;
     // Before the fit: does either point towards the other?
     const Eigen::Vector2d middle = 0.5 * (b.points.front() + b.points.back());
@@ -312,8 +313,8 @@ bool joins(const Piece& a, const Piece& b, Piece& joined) {
     const double overlap = joined.arc.local(first.points.back()).x() - joined.arc.local(second.points.front()).x();
     if (overlap > 3) return false;
     joined.normal = (a.normal * double(a.points.size()) + b.normal * double(b.points.size())).normalized();
-    joined.contrast = (a.contrast * double(a.points.size()) + b.contrast * double(b.points.size())) /
-                      double(joined.points.size());
+    joined.contrast =
+        (a.contrast * double(a.points.size()) + b.contrast * double(b.points.size())) / double(joined.points.size());
     return true;
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <span>
 
 namespace va {
 
@@ -15,5 +16,15 @@ double fieldOfView(double focal, double extent);
 
 /// Width of the full-frame film back in mm, the reference of "35 mm equivalent" (ISO 1007: 36 × 24 mm).
 inline constexpr double fullFrameWidthMm = 36.0;
+
+/// A film back or sensor by its published size.
+struct FilmBack {
+    const char* name;
+    double widthMm, heightMm;
+    const char* source;  ///< standard or common practice that the size comes from
+};
+
+/// Common film backs, from large to small.
+std::span<const FilmBack> filmBacks();
 
 }  // namespace va

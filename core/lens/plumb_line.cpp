@@ -81,10 +81,10 @@ Foot footOf(const Line& line, const Eigen::Vector2d& pixel, const Intrinsics& le
 /// Distance across of a pixel from the bent line.
 double across(const Foot& foot, const Eigen::Vector2d& pixel) {
     const double length = foot.along.norm();
-    return length > 1e-9 ? (foot.along.x() * (foot.pixel.y() - pixel.y()) -
-                            foot.along.y() * (foot.pixel.x() - pixel.x())) /
-                               length
-                         : 1e3;
+    return length > 1e-9
+               ? (foot.along.x() * (foot.pixel.y() - pixel.y()) - foot.along.y() * (foot.pixel.x() - pixel.x())) /
+                     length
+               : 1e3;
 }
 
 /// RMS distance in px of the plate, the line itself improved once more (its guess was fitted in the straight picture).
@@ -105,8 +105,7 @@ double rmsOf(Points pixels, const Intrinsics& lens, Straightened& edge) {
             Eigen::Matrix2d j;
             bend(lens.lens.kind(), lens.lens.values(), line.at(f.t), &j);
             const Eigen::Vector2d byFar = scale.cwiseProduct(j * line.normal());
-            const Eigen::Vector2d byTurn =
-                scale.cwiseProduct(j * (line.far * line.along() - f.t * line.normal()));
+            const Eigen::Vector2d byTurn = scale.cwiseProduct(j * (line.far * line.along() - f.t * line.normal()));
             const Eigen::Vector2d row(n.dot(byTurn), n.dot(byFar));
             normal += row * row.transpose();
             right -= row * r;
@@ -127,7 +126,13 @@ class PlumbLines {
   public:
     PlumbLines(const std::vector<std::vector<Eigen::Vector2d>>& edges, int width, int height, const Intrinsics& start,
                const PlumbLineOptions& options, Progress& progress)
-        : edges_(edges), width_(width), height_(height), options_(options), progress_(progress), start_(start), lens_(start) {
+        : edges_(edges),
+          width_(width),
+          height_(height),
+          options_(options),
+          progress_(progress),
+          start_(start),
+          lens_(start) {
         lens_.lens = LensModel(options.kind);
         used_.assign(edges.size(), 1);
         for (size_t i = 0; i < edges.size(); ++i)
@@ -219,7 +224,7 @@ class PlumbLines {
         Eigen::VectorXd right;
         double cost = 0;
         double weight = 0, squares = 0;  ///< of the points in use, and of their weighted residuals
-        bool whole = true;  ///< every edge in use could be straightened
+        bool whole = true;               ///< every edge in use could be straightened
     };
 
     [[nodiscard]] int count() const { return int(values_.size()) + (options_.principalPoint ? 2 : 0); }
@@ -393,7 +398,9 @@ class PlumbLines {
         }
     }
 
-    [[nodiscard]] bool folds() const { return !lens_.normalisedFromPixel({0, 0}) || !lens_.normalisedFromPixel({width_ - 1.0, height_ - 1.0}); }
+    [[nodiscard]] bool folds() const {
+        return !lens_.normalisedFromPixel({0, 0}) || !lens_.normalisedFromPixel({width_ - 1.0, height_ - 1.0});
+    }
 
     /// Neighbouring points of an edge err together (coding, texture), over about 24 px: eight points.
     static constexpr double togetherPoints = 8;
@@ -404,8 +411,8 @@ class PlumbLines {
         double lines = 0;
         for (size_t e = 0; e < edges_.size(); ++e) lines += used_[e];
         const double alone = n.weight / togetherPoints;
-        const double variance =
-            n.squares / std::max(1.0, n.weight) * alone / std::max(1.0, alone - 2 * lines * n.weight / points() - count());
+        const double variance = n.squares / std::max(1.0, n.weight) * alone /
+                                std::max(1.0, alone - 2 * lines * n.weight / points() - count());
         return n.lens.ldlt().solve(Eigen::MatrixXd::Identity(count(), count())) * variance * togetherPoints;
     }
 
@@ -443,21 +450,15 @@ class PlumbLines {
         }
         out_.rmsPx = std::sqrt(sum / points());
         const Eigen::MatrixXd covariance = covarianceOf();
-        const auto names = lensValueNames(options_.kind);
-        const auto add = [&](const std::string& name, double value, Eigen::Index k) {
-            const double c = covariance(k, k);
-            out_.sureness.push_back({name, value, std::isfinite(c) && c >= 0 ? std::sqrt(c) : 1e9});
-        };
-        for (size_t k = 0; k < values_.size(); ++k)
-            add(names[size_t(values_[k])], lens_.lens.value(values_[k]), Eigen::Index(k));
-        if (options_.principalPoint) {
-            add("principal x", lens_.principalPoint.x(), Eigen::Index(values_.size()));
-            add("principal y", lens_.principalPoint.y(), Eigen::Index(values_.size()) + 1);
-        }
-        measureMap(covariance);
+        std::vector<LensValue> solved;
+        for (const int i : values_) solved.push_back(lensValueAt(i));
+        if (options_.principalPoint) solved.push_back(LensValue::principalX), solved.push_back(LensValue::principalY);
+        out_.sureness = lensNumbers(lens_, solved, covariance);
+        out_.mapSigmaPx = mapSigmaPx(lens_, width_, height_, solved, covariance);
         const auto aside = edges_.size() - size_t(used);
         if (used < 5)
-            out_.warnings.push_back(text("Only %d edges took part. Ten or more, on all sides, make it reliable.", used));
+            out_.warnings.push_back(
+                text("Only %d edges took part. Ten or more, on all sides, make it reliable.", used));
         const int sides = quadrant[0] + quadrant[1] + quadrant[2] + quadrant[3];
         if (sides < 3)
             out_.warnings.push_back(
@@ -472,39 +473,6 @@ class PlumbLines {
             out_.warnings.push_back(
                 "The model folds over inside the frame: give edges nearer to the corners, or take "
                 "the division model.");
-    }
-
-    /// Error of the map by the sureness of the numbers, with the part that a change of focal length makes left out.
-    void measureMap(const Eigen::MatrixXd& covariance) {
-        std::vector<Eigen::MatrixXd> rows;
-        std::vector<Eigen::Vector2d> rays;
-        for (int j = 0; j <= 6; ++j)
-            for (int i = 0; i <= 8; ++i) {
-                const Eigen::Vector2d pixel(i * (width_ - 1) / 8.0, j * (height_ - 1) / 6.0);
-                const auto s = lens_.normalisedFromPixel(pixel);
-                if (!s) continue;
-                LensValueJacobian byValues;
-                bend(lens_.lens.kind(), lens_.lens.values(), *s, nullptr, &byValues);
-                Eigen::MatrixXd row(2, count());
-                for (size_t k = 0; k < values_.size(); ++k)
-                    row.col(Eigen::Index(k)) = lens_.focalPx * byValues.col(values_[k]);
-                if (options_.principalPoint) row.rightCols<2>() = Eigen::Matrix2d::Identity();
-                rows.push_back(row);
-                rays.push_back(pixel - lens_.principalPoint);
-            }
-        double norm = 0;
-        Eigen::RowVectorXd share = Eigen::RowVectorXd::Zero(count());
-        for (size_t i = 0; i < rows.size(); ++i) {
-            norm += rays[i].squaredNorm();
-            share += rays[i].transpose() * rows[i];
-        }
-        if (norm > 0) share /= norm;
-        double worst = 0;
-        for (size_t i = 0; i < rows.size(); ++i) {
-            const Eigen::MatrixXd row = rows[i] - rays[i] * share;
-            worst = std::max(worst, (row * covariance * row.transpose()).trace());
-        }
-        out_.mapSigmaPx = std::isfinite(worst) && worst >= 0 ? std::sqrt(worst) : 1e9;
     }
 
     const std::vector<std::vector<Eigen::Vector2d>>& edges_;

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "base/progress.h"
-#include "lens/intrinsics.h"
+#include "lens/lens_numbers.h"
 
 namespace va {
 
@@ -37,12 +37,8 @@ struct PlumbLineResult {
         Straightness straightness;
         bool used = true;  ///< else it is curved in the world
     };
-    std::vector<Edge> edges;  ///< in the order given
-    struct Sureness {
-        std::string name;
-        double value = 0, sigma = 0;
-    };
-    std::vector<Sureness> sureness;
+    std::vector<Edge> edges;           ///< in the order given
+    std::vector<LensNumber> sureness;  ///< of every solved number
     /// Expected error of the straightening map at its worst place in the frame, px, from the sureness. The map counts
     /// up to a change of focal length.
     double mapSigmaPx = 0;

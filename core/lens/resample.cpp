@@ -150,6 +150,24 @@ VA_ROW(sampleFloats, float)
 VA_ROW(sampleBytes, uint8_t)
 #undef VA_ROW
 
+VA_CPU_CLONES void sampleLuma(const float* source, int width, int height, const float* xs, const float* ys, int count,
+                              float* out) {
+    for (int i = 0; i < count; ++i) {
+        out[i] = 0;
+        if (!(xs[i] == xs[i])) continue;
+        const int ix = int(xs[i] + 1) - 1, iy = int(ys[i] + 1) - 1;
+        float wx[4], wy[4];
+        weightsOf<4>(xs[i] - float(ix), wx);
+        weightsOf<4>(ys[i] - float(iy), wy);
+        for (int j = 0; j < 4; ++j) {
+            const float* row = source + size_t(std::clamp(iy - 1 + j, 0, height - 1)) * size_t(width);
+            float line = 0;
+            for (int k = 0; k < 4; ++k) line += wx[k] * row[std::clamp(ix - 1 + k, 0, width - 1)];
+            out[i] += wy[j] * line;
+        }
+    }
+}
+
 VA_CPU_CLONES void widen(const uint8_t* __restrict from, float* __restrict to, int n) {
     for (int i = 0; i < n; ++i) to[i] = float(from[i]);
 }
@@ -184,6 +202,17 @@ Picture8 resample(const Picture8& source, const PixelMap& map, Filter filter, Ed
         for (int y = begin; y < end; ++y) widen(source.at(0, y), wide.get() + size_t(y) * size_t(line), line);
     });
     return through(wide.get(), source.width, source.height, map, filter, edge, std::move(spare), sampleBytes);
+}
+
+Luma resample(const Luma& source, const PixelMap& map) {
+    Luma out(map.x.width, map.x.height);
+    if (source.empty()) return out;
+    parallelRanges(out.height, 8, [&](int begin, int end) {
+        for (int y = begin; y < end; ++y)
+            sampleLuma(source.data.data(), source.width, source.height, map.x.row(y), map.y.row(y), out.width,
+                       out.row(y));
+    });
+    return out;
 }
 
 }  // namespace va

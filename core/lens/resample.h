@@ -27,4 +27,7 @@ enum class Edge {
 Picture resample(const Picture& source, const PixelMap& map, Filter filter, Edge edge, Picture spare = {});
 Picture8 resample(const Picture8& source, const PixelMap& map, Filter filter, Edge edge, Picture8 spare = {});
 
+/// One channel, bicubic, edges held: what features are followed in. 0 where the map says nothing.
+Luma resample(const Luma& source, const PixelMap& map);
+
 }  // namespace va

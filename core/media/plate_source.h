@@ -30,7 +30,8 @@ struct PlateInfo {
     PictureEncoding encoding = PictureEncoding::display;
     bool still = false;                        ///< a single photo
     std::optional<double> focalMm, focal35Mm;  ///< from metadata
-    std::string cameraMaker, cameraModel;
+    std::optional<double> sensorWidthMm, digitalZoom;
+    std::string cameraMaker, cameraModel, lensModel;
     std::vector<std::string> warnings;  ///< sentences for the artist: cut off, variable rate, …
 
     /// The frame numbers for which there is a picture, in order.

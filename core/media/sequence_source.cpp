@@ -9,6 +9,7 @@
 
 #include "base/error.h"
 #include "base/parallel.h"
+#include "media/camera_metadata.h"
 #include "media/display_transform.h"
 #include "media/picture_file.h"
 #include "media/rotate.h"
@@ -118,10 +119,14 @@ class SequenceSource final : public PlateSource {
             const float v = spec.get_float_attribute(name, 0);
             return v > 0 && std::isfinite(v) ? std::optional<double>(v) : std::nullopt;
         };
-        info_.focalMm = positive("Exif:FocalLength");
-        info_.focal35Mm = positive("Exif:FocalLengthIn35mmFilm");
-        info_.cameraMaker = spec.get_string_attribute("Make");
-        info_.cameraModel = spec.get_string_attribute("Model");
+        const CameraMetadata camera = readCameraMetadata(stills_.begin()->second);
+        info_.focalMm = camera.focalMm ? camera.focalMm : positive("Exif:FocalLength");
+        info_.focal35Mm = camera.focal35Mm ? camera.focal35Mm : positive("Exif:FocalLengthIn35mmFilm");
+        info_.sensorWidthMm = camera.sensorWidthMm;
+        info_.digitalZoom = camera.digitalZoom;
+        info_.lensModel = camera.lens;
+        info_.cameraMaker = !camera.maker.empty() ? camera.maker : std::string(spec.get_string_attribute("Make"));
+        info_.cameraModel = !camera.model.empty() ? camera.model : std::string(spec.get_string_attribute("Model"));
         if (const auto aspect = positive("PixelAspectRatio"))
             info_.pixelAspect = reduced(std::llround(*aspect * 10000), 10000);
         int rate[2] = {0, 0};

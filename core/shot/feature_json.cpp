@@ -12,7 +12,6 @@ using nlohmann::json;
 
 constexpr const char* rideNames[] = {"nothing", "patch", "path"};
 
-Eigen::Vector2d vector2(const json& j) { return {j.at(0).get<double>(), j.at(1).get<double>()}; }
 double rounded(double v, double steps) { return std::round(v * steps) / steps; }
 
 json cornersJson(const Corners& c) {

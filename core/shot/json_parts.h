@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <Eigen/Core>
 #include <nlohmann/json.hpp>
 #include <string>
 
@@ -14,6 +15,8 @@ nlohmann::json numbers(const V& v) {
     for (Eigen::Index i = 0; i < v.size(); ++i) out.push_back(v(i));
     return out;
 }
+
+inline Eigen::Vector2d vector2(const nlohmann::json& j) { return {j.at(0).get<double>(), j.at(1).get<double>()}; }
 
 /// The value of an enum that is written as one of the words. Throws InputError for another word.
 template <class E, size_t N>

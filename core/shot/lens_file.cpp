@@ -1,12 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "shot/lens_file.h"
 
+#include <algorithm>
 #include <cmath>
 #include <cstdio>
 #include <nlohmann/json.hpp>
 
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "lens/convert_lens.h"
 #include "shot/lens_json.h"
 
 namespace va {
@@ -39,6 +41,12 @@ std::string writeLensFile(const LensFile& l) {
     j["lens"] = lensToJson(l.intrinsics.lens);
     if (!l.source.empty()) j["source"] = l.source;
     if (l.rmsPx >= 0) j["rms_px"] = l.rmsPx;
+    for (const LensFile::Stop& stop : l.stops)
+        j["stops"].push_back(
+            {{"focal_mm", stop.focalMm},
+             {"focal_px", stop.intrinsics.focalPx},
+             {"principal_point_px", {stop.intrinsics.principalPoint.x(), stop.intrinsics.principalPoint.y()}},
+             {"lens", lensToJson(stop.intrinsics.lens)}});
     return j.dump(2) + "\n";
 }
 
@@ -60,11 +68,75 @@ LensFile readLensFile(const std::string& path) {
             out.intrinsics.principalPoint = {from.at("principal_point_px").at(0).get<double>(),
                                              from.at("principal_point_px").at(1).get<double>()};
         else if (out.width > 0) out.intrinsics.principalPoint = {(out.width - 1) / 2.0, (out.height - 1) / 2.0};
+        if (j.contains("stops"))
+            for (const auto& stop : j.at("stops")) {
+                Intrinsics i = out.intrinsics;
+                i.focalPx = stop.at("focal_px");
+                i.lens = lensFromJson(stop.at("lens"));
+                i.principalPoint = {stop.at("principal_point_px").at(0).get<double>(),
+                                    stop.at("principal_point_px").at(1).get<double>()};
+                if (!(i.focalPx > 0) || i.lens.kind() != out.intrinsics.lens.kind())
+                    throw InputError("its stops need focal lengths and one lens model");
+                out.stops.push_back({stop.at("focal_mm"), i});
+            }
         out.source = j.value("source", "");
         out.rmsPx = j.value("rms_px", -1.0);
         if (j.contains("focal_px") && !(out.intrinsics.focalPx > 0)) throw InputError("focal_px has to be positive");
     } catch (const std::exception& e) {
         throw InputError("\"" + path + "\" is not a lens file: " + e.what() + ". A camera.json does as well.");
+    }
+    return out;
+}
+
+LensFile LensFile::at(double focalMm) const {
+    if (stops.empty()) return *this;
+    const double least = stops.front().focalMm, most = stops.back().focalMm;
+    if (!(focalMm > least / 1.02 && focalMm < most * 1.02)) {
+        char text[200];
+        std::snprintf(text, sizeof text,
+                      "The lens is known from %.4g to %.4g mm, not at %.4g mm. Calibrate it there as well.", least,
+                      most, focalMm);
+        throw InputError(text);
+    }
+    const double mm = std::clamp(focalMm, least, most);
+    size_t next = 1;
+    while (next + 1 < stops.size() && stops[next].focalMm < mm) ++next;
+    LensFile out = *this;
+    out.stops.clear();
+    if (stops.size() == 1) {
+        out.intrinsics = stops.front().intrinsics;
+        return out;
+    }
+    const Stop &a = stops[next - 1], &b = stops[next];
+    const double t = std::log(mm / a.focalMm) / std::log(b.focalMm / a.focalMm);
+    Intrinsics& i = out.intrinsics;
+    i = a.intrinsics;
+    i.focalPx = std::exp((1 - t) * std::log(a.intrinsics.focalPx) + t * std::log(b.intrinsics.focalPx));
+    i.principalPoint = (1 - t) * a.intrinsics.principalPoint + t * b.intrinsics.principalPoint;
+    // The same bend in px as each stop, for the focal length between.
+    const LensModel first = bendForFocal(a.intrinsics.lens, i.focalPx / a.intrinsics.focalPx),
+                    second = bendForFocal(b.intrinsics.lens, i.focalPx / b.intrinsics.focalPx);
+    for (int k = 0; k < i.lens.count(); ++k) i.lens.setValue(k, (1 - t) * first.value(k) + t * second.value(k));
+    return out;
+}
+
+LensFile zoomLensOf(const std::vector<LensFile>& files, const std::vector<double>& focalsMm) {
+    if (files.size() < 2 || files.size() != focalsMm.size())
+        throw InputError("A zoom lens needs two lens files or more, and a focal length in mm for each.");
+    std::vector<size_t> order(files.size());
+    for (size_t i = 0; i < order.size(); ++i) order[i] = i;
+    std::sort(order.begin(), order.end(), [&](size_t a, size_t b) { return focalsMm[a] < focalsMm[b]; });
+    LensFile out = files[order.front()];
+    for (const size_t i : order) {
+        const LensFile& f = files[i];
+        if (!(focalsMm[i] > 0) || (!out.stops.empty() && focalsMm[i] <= out.stops.back().focalMm))
+            throw InputError("Each lens file of a zoom lens needs a focal length of its own, above 0 mm.");
+        if (f.width != out.width || f.height != out.height || f.intrinsics.lens.kind() != out.intrinsics.lens.kind() ||
+            !(f.intrinsics.focalPx > 0))
+            throw InputError(
+                "The lens files of a zoom lens have to be of one picture size and lens model, with focal lengths in "
+                "px.");
+        out.stops.push_back({focalsMm[i], f.intrinsics});
     }
     return out;
 }

@@ -69,6 +69,12 @@ const MaskShape* Shot::mask(int id) const {
     return nullptr;
 }
 
+const StraightEdge* Shot::straightEdge(int id) const {
+    for (const StraightEdge& e : edges)
+        if (e.id == id) return &e;
+    return nullptr;
+}
+
 std::vector<int> Shot::frames() const {
     std::vector<int> out;
     for (int f : plate.existing())
@@ -84,13 +90,18 @@ std::optional<CameraPose> Shot::worldPose(int frame) const {
 
 std::optional<Intrinsics> Shot::lens() const {
     if (solve->has() && solve->motion != Motion::fixed) return solve->lens;
-    if (!hasPlate() || back.focal == Known::unknown || back.distortion == Known::unknown || !(back.focalMm > 0))
-        return std::nullopt;
+    if (!hasPlate() || back.distortion == Known::unknown) return std::nullopt;
+    return givenLens();
+}
+
+Intrinsics Shot::givenLens() const {
     Intrinsics out;
-    out.focalPx = focalPxFromMm(back.focalMm, back.sensorWidthMm, plate.width, pixelAspect());
     out.pixelAspect = pixelAspect();
+    out.focalPx = back.focal != Known::unknown && back.focalMm > 0
+                      ? focalPxFromMm(back.focalMm, back.sensorWidthMm, plate.width, pixelAspect())
+                      : 1.1 * plate.width * pixelAspect();
     out.principalPoint = Eigen::Vector2d((plate.width - 1) / 2.0, (plate.height - 1) / 2.0) + back.principalOffset;
-    out.lens = back.lens;
+    if (back.distortion != Known::unknown) out.lens = back.lens;
     return out;
 }
 
@@ -101,7 +112,13 @@ std::optional<Eigen::Vector3d> Shot::worldPointOfPath(int pathId) const {
 }
 
 uint64_t fingerprintOfFollowInput(const Shot& s) {
-    return Hash().add(s.plateSpec).add(s.plate.width).add(s.plate.height).add(s.density).add(s.care).value();
+    Hash h;
+    h.add(s.plateSpec).add(s.plate.width).add(s.plate.height).add(s.density).add(s.care);
+    if (s.followStraight) {
+        const Intrinsics lens = s.givenLens();
+        h.add(lens.focalPx).add(lens.principalPoint).add(lens.lens);
+    }
+    return h.value();
 }
 
 uint64_t fingerprintOfSolveInput(const Shot& s) {

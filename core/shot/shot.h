@@ -8,6 +8,7 @@
 #include "ground/ground.h"
 #include "media/plate_source.h"
 #include "media/plate_watch.h"
+#include "solve/chart_calibration.h"
 #include "solve/solver.h"
 #include "track/flat_patch.h"
 #include "track/follow.h"
@@ -26,7 +27,25 @@ struct CameraBack {
     LensModel lens;  ///< when not unknown; its kind says which model is solved where it is
     Known principal = Known::known;
     Eigen::Vector2d principalOffset{0, 0};  ///< px of the principal point from the middle of the plate
+    std::string camera;  ///< maker and model that the sensor's width comes from; empty = given by hand
+    /// The plate is a cut-out of a larger picture: that one's size in px of the plate, and where the plate's top left
+    /// corner lies in it. Width and height 0 = the plate is whole.
+    struct Cut {
+        double fullWidth = 0, fullHeight = 0, left = 0, top = 0;
+        friend bool operator==(const Cut&, const Cut&) = default;
+    };
+    Cut cut;
     friend bool operator==(const CameraBack&, const CameraBack&) = default;
+};
+
+/// An edge in the plate that may be straight in the world.
+struct StraightEdge {
+    int id = 0;
+    int frame = 0;
+    std::vector<Eigen::Vector2d> points;  ///< px along it
+    bool accepted = false;                ///< the artist takes it for straight; else it is a proposal
+    bool drawn = false;                   ///< along the artist's stroke, else found by the program
+    friend bool operator==(const StraightEdge&, const StraightEdge&) = default;
 };
 
 enum class ThingKind { box, anchor };
@@ -72,6 +91,12 @@ struct Shot {
     Care care = Care::quick;
     Exclusions exclusions;
     CameraBack back;
+    std::vector<StraightEdge> edges;
+    std::vector<std::string> chartStills;  ///< where the stills of a lens chart lie
+    std::shared_ptr<const ChartCalibration> chart = std::make_shared<ChartCalibration>();  ///< what came of them
+    /// Automatic following looks at the plate straightened by the lens as given: for bends so strong that features
+    /// deform on their way across the frame. Paths stay places in the plate.
+    bool followStraight = false;
     uint64_t seed = 1;
     std::shared_ptr<const std::vector<Path>> paths = std::make_shared<std::vector<Path>>();
     uint64_t pathsFrom = 0;         ///< fingerprint of what the paths were followed from; 0 = never followed
@@ -91,6 +116,7 @@ struct Shot {
     [[nodiscard]] const Thing* thing(int id) const;
     [[nodiscard]] const FlatPatch* patch(int id) const;
     [[nodiscard]] const MaskShape* mask(int id) const;
+    [[nodiscard]] const StraightEdge* straightEdge(int id) const;
     [[nodiscard]] bool hasPlate() const { return plate.width > 0; }
     /// Rate after the artist's override.
     [[nodiscard]] Rational rate() const { return overrides.rate ? *overrides.rate : plate.rate; }
@@ -101,6 +127,9 @@ struct Shot {
     [[nodiscard]] std::vector<int> frames() const;
     /// Camera of a frame in the world, or nothing where there is none.
     [[nodiscard]] std::optional<CameraPose> worldPose(int frame) const;
+    /// The lens as the artist gave it, without what a solve found; a focal length that is not known stands at 1.1
+    /// widths, and the bend is none where it is not known.
+    [[nodiscard]] Intrinsics givenLens() const;
     /// The lens as far as it is known: the solved one, else the one that the artist gave with its focal length.
     [[nodiscard]] std::optional<Intrinsics> lens() const;
     /// Solved points in the world, in the order of solve->points.

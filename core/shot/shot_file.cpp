@@ -6,6 +6,7 @@
 
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "shot/chart_json.h"
 #include "shot/feature_json.h"
 #include "shot/json_parts.h"
 #include "shot/lens_json.h"
@@ -68,6 +69,9 @@ json plateJson(const Shot& s, const std::filesystem::path& folder) {
     for (const auto& g : p.gaps) j["gaps"].push_back({g.first, g.last});
     if (p.focalMm) j["metadata_focal_mm"] = *p.focalMm;
     if (p.focal35Mm) j["metadata_focal_35mm"] = *p.focal35Mm;
+    if (p.sensorWidthMm) j["metadata_sensor_width_mm"] = *p.sensorWidthMm;
+    if (p.digitalZoom) j["metadata_digital_zoom"] = *p.digitalZoom;
+    if (!p.lensModel.empty()) j["lens_model"] = p.lensModel;
     if (s.overrides.rate) j["rate_override"] = rational(*s.overrides.rate);
     if (s.overrides.pixelAspect) j["pixel_aspect_override"] = rational(*s.overrides.pixelAspect);
     return j;
@@ -94,6 +98,9 @@ void readPlate(const json& j, Shot& s, const std::filesystem::path& folder) {
     for (const auto& g : j.at("gaps")) p.gaps.push_back({g.at(0), g.at(1)});
     if (j.contains("metadata_focal_mm")) p.focalMm = j["metadata_focal_mm"].get<double>();
     if (j.contains("metadata_focal_35mm")) p.focal35Mm = j["metadata_focal_35mm"].get<double>();
+    if (j.contains("metadata_sensor_width_mm")) p.sensorWidthMm = j["metadata_sensor_width_mm"].get<double>();
+    if (j.contains("metadata_digital_zoom")) p.digitalZoom = j["metadata_digital_zoom"].get<double>();
+    p.lensModel = j.value("lens_model", "");
     if (j.contains("rate_override")) s.overrides.rate = rationalFrom(j["rate_override"]);
     if (j.contains("pixel_aspect_override")) s.overrides.pixelAspect = rationalFrom(j["pixel_aspect_override"]);
     if (j.contains("findings")) {
@@ -116,6 +123,9 @@ json solveJson(const SolveResult& r) {
            {"parallax_deg", r.parallaxByFrame},
            {"seconds", r.solveSeconds},
            {"lens", lensToJson(r.lens.lens)},
+           {"lens_numbers", lensNumbersToJson(r.lensNumbers)},
+           {"lens_map_sigma_px", r.lensMapSigmaPx},
+           {"bend_refused_px", r.bendRefusedPx},
            {"focal_px", r.lens.focalPx},
            {"pixel_aspect", r.lens.pixelAspect},
            {"principal_point_px", numbers(r.lens.principalPoint)},
@@ -157,6 +167,10 @@ SolveResult solveFrom(const json& j) {
     r.parallaxByFrame = j.at("parallax_deg").get<std::vector<double>>();
     r.solveSeconds = j.at("seconds");
     r.lens.lens = lensFromJson(j.at("lens"));
+    // Left out by earlier versions.
+    if (j.contains("lens_numbers")) r.lensNumbers = lensNumbersFromJson(j["lens_numbers"]);
+    r.lensMapSigmaPx = j.value("lens_map_sigma_px", 0.0);
+    r.bendRefusedPx = j.value("bend_refused_px", -1.0);
     r.lens.focalPx = j.at("focal_px");
     r.lens.pixelAspect = j.at("pixel_aspect");
     r.lens.principalPoint = {j.at("principal_point_px").at(0).get<double>(),
@@ -212,7 +226,16 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
              {"distortion", knownNames[int(s.back.distortion)]},
              {"lens", lensToJson(s.back.lens)},
              {"principal", knownNames[int(s.back.principal)]},
-             {"principal_offset_px", numbers(s.back.principalOffset)}}},
+             {"principal_offset_px", numbers(s.back.principalOffset)},
+             {"camera", s.back.camera},
+             {"cut",
+              {{"full_width", s.back.cut.fullWidth},
+               {"full_height", s.back.cut.fullHeight},
+               {"left", s.back.cut.left},
+               {"top", s.back.cut.top}}}}},
+           {"straight_edges", json::array()},
+           {"chart_stills", s.chartStills},
+           {"follow_straight", s.followStraight},
            {"paths_from", s.pathsFrom},
            {"followed", {s.followed.first, s.followed.last}},
            {"density", densityNames[int(s.density)]},
@@ -234,6 +257,8 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
                                {"position", numbers(t.position)},
                                {"rotation", quaternion(t.rotation)},
                                {"size", numbers(t.size)}});
+    if (!s.chart->stills.empty()) j["chart"] = chartToJson(*s.chart);
+    for (const StraightEdge& e : s.edges) j["straight_edges"].push_back(edgeToJson(e));
     for (const FlatPatch& p : s.patches) j["patches"].push_back(patchJson(p));
     for (const Path& p : *s.paths) j["paths"].push_back(pathJson(p));
     return j.dump() + "\n";
@@ -257,18 +282,27 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
         s.range = {j.at("range").at(0), j.at("range").at(1)};
         s.seed = j.at("seed");
         const json& back = j.at("camera_back");
-        s.back = {back.at("sensor_width_mm"),
-                  back.at("sensor_assumed"),
-                  named<Known>(back.at("focal"), knownNames),
-                  back.at("focal_mm"),
-                  named<Known>(back.at("distortion"), knownNames),
-                  lensFromJson(back.at("lens"))};
+        s.back.sensorWidthMm = back.at("sensor_width_mm");
+        s.back.sensorAssumed = back.at("sensor_assumed");
+        s.back.focal = named<Known>(back.at("focal"), knownNames);
+        s.back.focalMm = back.at("focal_mm");
+        s.back.distortion = named<Known>(back.at("distortion"), knownNames);
+        s.back.lens = lensFromJson(back.at("lens"));
         // Left out by earlier versions.
         if (back.contains("principal")) {
             s.back.principal = named<Known>(back.at("principal"), knownNames);
             const auto& offset = back.at("principal_offset_px");
             s.back.principalOffset = {offset.at(0).get<double>(), offset.at(1).get<double>()};
         }
+        if (back.contains("cut")) {
+            s.back.camera = back.at("camera");
+            const json& cut = back.at("cut");
+            s.back.cut = {cut.at("full_width"), cut.at("full_height"), cut.at("left"), cut.at("top")};
+            for (const json& e : j.at("straight_edges")) s.edges.push_back(edgeFromJson(e));
+            s.chartStills = j.at("chart_stills").get<std::vector<std::string>>();
+            s.followStraight = j.at("follow_straight");
+        }
+        if (j.contains("chart")) s.chart = std::make_shared<ChartCalibration>(chartFromJson(j["chart"]));
         s.pathsFrom = j.at("paths_from");
         if (j.at("version").get<int>() >= 2) {
             s.followed = {j.at("followed").at(0), j.at("followed").at(1)};

@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "lens/lens_numbers.h"
 #include "solve/camera.h"
 
 namespace va {
@@ -31,12 +32,6 @@ struct BundleProblem {
     std::vector<Eigen::Vector3d> points;
     std::vector<Observation> observations;
 };
-
-/// The numbers of a lens that a bundle may change.
-/// After focal length and principal point come those of the lens model in its order; the names are Brown–Conrady's.
-enum class LensValue { focal, principalX, principalY, k1, k2, k3, p1, p2 };
-/// The i-th number of whatever model the lens is.
-constexpr LensValue lensValueAt(int i) { return LensValue(int(LensValue::k1) + i); }
 
 struct BundleOptions {
     std::vector<LensValue> solved;  ///< lens values to improve; the rest stay

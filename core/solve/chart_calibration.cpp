@@ -10,6 +10,7 @@
 
 #include "base/text.h"
 #include "solve/homography.h"
+#include "solve/sureness.h"
 
 namespace va {
 namespace {
@@ -52,6 +53,7 @@ class Calibration {
             setAside();
             improve(allValues(), round < 1 ? 1 : 0);
         }
+        leaveOutWhatIsNotTold();
         if (!(problem_.lenses[0].focalPx > 0) || !std::isfinite(problem_.lenses[0].focalPx)) {
             out_.trouble = "The stills contradict each other: check that all are of one lens, focal length and focus.";
             return out_;
@@ -132,9 +134,39 @@ class Calibration {
         aside_.assign(problem_.views.size(), 0);
     }
 
+    /// Of the numbers that were not asked for by name, those that do not stand out from their own uncertainty: fitted
+    /// to noise, they would bend the frame's corners, where few chart corners lie.
+    void leaveOutWhatIsNotTold() {
+        if (!options_.values.empty() || options_.kind != LensKind::brownConrady) return;
+        const auto told = [&](const std::vector<int>& which) {
+            measureSureness();
+            const auto n = out_.sureness.size() - modelValues().size();
+            const auto values = modelValues();
+            for (size_t k = 0; k < values.size(); ++k)
+                if (std::find(which.begin(), which.end(), values[k]) != which.end() &&
+                    std::fabs(out_.sureness[n + k].value) > 3 * out_.sureness[n + k].sigma)
+                    return true;
+            return false;
+        };
+        for (const auto& which : {std::vector<int>{2}, std::vector<int>{3, 4}}) {
+            progress_.check();
+            if (told(which)) continue;
+            LensModel lens = problem_.lenses[0].lens;
+            for (const int i : which) lens.setValue(i, 0), leftOut_.push_back(i);
+            problem_.lenses[0].lens = lens;
+            improve(allValues(), 0);
+            setAside();
+            improve(allValues(), 0);
+        }
+    }
+
     [[nodiscard]] std::vector<int> modelValues() const {
         if (!options_.values.empty()) return options_.values;
-        if (options_.kind == LensKind::brownConrady) return {0, 1, 2, 3, 4};
+        if (options_.kind == LensKind::brownConrady) {
+            std::vector<int> all{0, 1, 2, 3, 4};
+            for (const int i : leftOut_) std::erase(all, i);
+            return all;
+        }
         std::vector<int> out;
         for (int i = 0; i < lens_.lens.count(); ++i)
             if (options_.kind != LensKind::anamorphic || i != 1) out.push_back(i);
@@ -199,6 +231,8 @@ class Calibration {
 
     void report() {
         out_.lens = problem_.lenses[0];
+        out_.width = width_;
+        out_.height = height_;
         const size_t n = problem_.views.size();
         out_.stills.resize(n);
         std::vector<double> squares(n, 0);
@@ -230,70 +264,21 @@ class Calibration {
             s.aside = aside_[v] != 0;
             if (!s.aside) tilt = std::max(tilt, std::acos(std::min(1.0, std::fabs(s.view.rotation(2, 2)))));
         }
-        measureSureness(sum, count);
+        measureSureness();
         warn(tilt * 180 / M_PI);
     }
 
-    /// Normal matrix of the lens with each still's pose taken out by its Schur complement.
-    void measureSureness(double sumOfSquares, int count) {
+    void measureSureness() {
+        BundleProblem used = problem_;
+        used.observations.clear();
+        for (size_t i = 0; i < all_.size(); ++i)
+            if (used_[i]) used.observations.push_back(all_[i]);
         const auto solved = allValues();
         const auto n = Eigen::Index(solved.size());
-        const Intrinsics& l = problem_.lenses[0];
-        const Eigen::Vector2d focal(l.focalPx / l.pixelAspect, l.focalPx);
-        const auto views = Eigen::Index(problem_.views.size());
-        std::vector<Eigen::MatrixXd> cross(size_t(views), Eigen::MatrixXd::Zero(n, 6));
-        std::vector<Eigen::Matrix<double, 6, 6>> pose(size_t(views), Eigen::Matrix<double, 6, 6>::Zero());
-        Eigen::MatrixXd normal = Eigen::MatrixXd::Zero(n, n);
-        for (size_t i = 0; i < all_.size(); ++i) {
-            if (!used_[i]) continue;
-            const auto v = size_t(all_[i].view);
-            const Eigen::Vector3d c = problem_.views[v].toCamera(problem_.points[size_t(all_[i].point)]);
-            const Eigen::Vector2d s = c.head<2>() / c.z();
-            Eigen::Matrix2d slope;
-            LensValueJacobian byValues;
-            const Eigen::Vector2d bent = bend(l.lens.kind(), l.lens.values(), s, &slope, &byValues);
-            Eigen::Matrix<double, 2, 3> divide;
-            divide << 1 / c.z(), 0, -s.x() / c.z(), 0, 1 / c.z(), -s.y() / c.z();
-            const Eigen::Matrix<double, 2, 3> byCamera = focal.asDiagonal() * slope * divide;
-            Eigen::Matrix3d turn;
-            turn << 0, c.z(), -c.y(), -c.z(), 0, c.x(), c.y(), -c.x(), 0;
-            Eigen::Matrix<double, 2, 6> J;
-            J << byCamera * turn, byCamera;
-            Eigen::MatrixXd L(2, n);
-            for (Eigen::Index k = 0; k < n; ++k) switch (solved[size_t(k)]) {
-                    case LensValue::focal: L.col(k) = Eigen::Vector2d(bent.x() / l.pixelAspect, bent.y()); break;
-                    case LensValue::principalX: L.col(k) = Eigen::Vector2d(1, 0); break;
-                    case LensValue::principalY: L.col(k) = Eigen::Vector2d(0, 1); break;
-                    default: L.col(k) = focal.cwiseProduct(byValues.col(int(solved[size_t(k)]) - int(LensValue::k1)));
-                }
-            normal += L.transpose() * L;
-            cross[v] += L.transpose() * J;
-            pose[v] += J.transpose() * J;
-        }
-        int poses = 0;
-        for (size_t v = 0; v < size_t(views); ++v)
-            if (!aside_[v]) {
-                normal -= cross[v] * pose[v].ldlt().solve(cross[v].transpose());
-                ++poses;
-            }
-        const double variance = sumOfSquares / std::max(1, 2 * count - int(n) - 6 * poses);
-        const Eigen::MatrixXd covariance = normal.ldlt().solve(Eigen::MatrixXd::Identity(n, n)) * variance;
-        const auto names = lensValueNames(l.lens.kind());
-        for (Eigen::Index k = 0; k < n; ++k) {
-            ChartCalibration::Sureness s;
-            const double c = covariance(k, k);
-            s.sigma = std::isfinite(c) && c >= 0 ? std::sqrt(c) : 1e9;
-            switch (solved[size_t(k)]) {
-                case LensValue::focal: s.name = "focal", s.value = l.focalPx; break;
-                case LensValue::principalX: s.name = "principal x", s.value = l.principalPoint.x(); break;
-                case LensValue::principalY: s.name = "principal y", s.value = l.principalPoint.y(); break;
-                default: {
-                    const int i = int(solved[size_t(k)]) - int(LensValue::k1);
-                    s.name = names[size_t(i)], s.value = l.lens.value(i);
-                }
-            }
-            out_.sureness.push_back(s);
-        }
+        // Corners are measured here and now: what they scatter is their noise, however small.
+        const auto covariance = lensCovariance(used, solved, true, 0);
+        out_.sureness =
+            lensNumbers(problem_.lenses[0], solved, covariance ? *covariance : Eigen::MatrixXd::Constant(n, n, 1e18));
     }
 
     void warn(double tiltDegrees) {
@@ -340,6 +325,7 @@ class Calibration {
     std::vector<int> stillOfView_;
     std::vector<BundleProblem::Observation> all_;
     std::vector<char> used_, aside_;
+    std::vector<int> leftOut_;
     ChartCalibration out_;
 };
 

@@ -17,8 +17,9 @@ struct ChartView {
 
 struct ChartOptions {
     LensKind kind = LensKind::brownConrady;
-    /// Numbers of the model that are solved, by index; empty = Brown–Conrady's k1, k2, p1, p2, k3, or all of another
-    /// kind but an anamorphic lens's squeeze (which focal length and pixel aspect hold already).
+    /// Numbers of the model that are solved, by index; empty = Brown–Conrady's k1, k2, and k3 and p1, p2 where the
+    /// chart tells them to three deviations, or all of another kind but an anamorphic lens's squeeze (which focal
+    /// length and pixel aspect hold already).
     std::vector<int> values;
     bool principalPoint = true;  ///< solved; else it stays in the middle of the frame
     double pixelAspect = 1;
@@ -28,7 +29,8 @@ struct ChartOptions {
 struct ChartCalibration {
     std::string trouble;  ///< a sentence where there is no result; then the rest is empty
     Intrinsics lens;
-    double rmsPx = 0;  ///< root mean square distance over the corners used
+    int width = 0, height = 0;  ///< px of the stills
+    double rmsPx = 0;           ///< root mean square distance over the corners used
     struct StillResult {
         std::string name;
         View view;         ///< board (columns, rows, 0) to camera, in cells
@@ -43,12 +45,8 @@ struct ChartCalibration {
         bool used = true;
     };
     std::vector<Residual> residuals;
-    double cover = 0;  ///< share of the frame's 8 × 6 cells that hold a corner
-    struct Sureness {
-        std::string name;             ///< "focal", "principal x", "k1" …
-        double value = 0, sigma = 0;  ///< px, or pure numbers
-    };
-    std::vector<Sureness> sureness;     ///< of every solved number, from the covariance
+    double cover = 0;                   ///< share of the frame's 8 × 6 cells that hold a corner
+    std::vector<LensNumber> sureness;   ///< of every solved number, from the covariance
     std::vector<std::string> warnings;  ///< sentences: too few stills, all frontal, poor cover, unsure numbers
 };
 

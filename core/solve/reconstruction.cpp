@@ -6,6 +6,7 @@
 
 #include "base/parallel.h"
 #include "solve/essential.h"
+#include "solve/sureness.h"
 #include "solve/triangulate.h"
 
 namespace va {
@@ -139,47 +140,64 @@ double Reconstruction::robustScale() const {
     return std::max(0.05, median(std::move(lengths)) / rayleighMedian);
 }
 
-BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved,
-                                     const std::vector<BundleOptions::Prior>& priors, int iterations, double stop,
-                                     const std::function<bool()>& cancelled, int every) {
-    BundleProblem problem;
-    std::vector<int> viewIndex(views_.size(), -1), pointIndex(points_.size(), -1), viewFrame, pointPath;
+Reconstruction::Selection Reconstruction::select(int every) const {
+    Selection out;
+    std::vector<int> viewIndex(views_.size(), -1), pointIndex(points_.size(), -1);
     for (size_t f = 0; f < views_.size(); ++f) {
         if (!views_[f] || (every > 1 && f % size_t(every) != 0)) continue;
-        viewIndex[f] = int(problem.views.size());
-        problem.views.push_back(*views_[f]);
-        problem.lensOfView.push_back(0);
-        viewFrame.push_back(int(f));
+        viewIndex[f] = int(out.problem.views.size());
+        out.problem.views.push_back(*views_[f]);
+        out.problem.lensOfView.push_back(0);
+        out.viewFrame.push_back(int(f));
     }
-    scale_ = robustScale();
     for (const PathSighting& s : sightings_.all) {
         if (!s.use || viewIndex[size_t(s.frame)] < 0 || !points_[size_t(s.path)] || sightings_.heldBack[size_t(s.path)])
             continue;
         int& at = pointIndex[size_t(s.path)];
         if (at < 0) {
-            at = int(problem.points.size());
-            problem.points.push_back(*points_[size_t(s.path)]);
-            pointPath.push_back(s.path);
+            at = int(out.problem.points.size());
+            out.problem.points.push_back(*points_[size_t(s.path)]);
+            out.pointPath.push_back(s.path);
         }
         const double weight = (pathWeight_.empty() ? 1 : pathWeight_[size_t(s.path)]) / scale_;
-        problem.observations.push_back({viewIndex[size_t(s.frame)], at, s.pixel, weight * s.whiten});
+        out.problem.observations.push_back({viewIndex[size_t(s.frame)], at, s.pixel, weight * s.whiten});
     }
-    problem.lenses.push_back(lens_);
+    out.problem.lenses.push_back(lens_);
+    return out;
+}
+
+BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved,
+                                     const std::vector<BundleOptions::Prior>& priors, int iterations, double stop,
+                                     const std::function<bool()>& cancelled, int every) {
+    scale_ = robustScale();
+    Selection s = select(every);
     BundleOptions options;
     options.solved = solved;
     options.priors = priors;
-    options.fixedViews.assign(problem.views.size(), 0);
+    options.fixedViews.assign(s.problem.views.size(), 0);
     if (!options.fixedViews.empty()) options.fixedViews[0] = 1;
     options.lossScale = 2.0;
     options.iterations = iterations;
     options.stopWhenCostFallsBy = stop;
     options.cancelled = cancelled;
-    const BundleSummary summary = bundle(problem, options);
+    const BundleSummary summary = bundle(s.problem, options);
     if (!summary.usable) return summary;
-    for (size_t i = 0; i < viewFrame.size(); ++i) views_[size_t(viewFrame[i])] = problem.views[i];
-    for (size_t i = 0; i < pointPath.size(); ++i) points_[size_t(pointPath[i])] = problem.points[i];
-    lens_ = problem.lenses[0];
+    for (size_t i = 0; i < s.viewFrame.size(); ++i) views_[size_t(s.viewFrame[i])] = s.problem.views[i];
+    for (size_t i = 0; i < s.pointPath.size(); ++i) points_[size_t(s.pointPath[i])] = s.problem.points[i];
+    lens_ = s.problem.lenses[0];
     return summary;
+}
+
+std::optional<Eigen::MatrixXd> Reconstruction::lensCovariance(const std::vector<LensValue>& values) const {
+    constexpr int mostViews = 60;  // dense algebra over six numbers a view
+    const int every = (solvedFrames() + mostViews - 1) / mostViews;
+    const Selection s = select(every);
+    auto covariance = va::lensCovariance(s.problem, values, false);
+    // The frames between count as well; they see the same points in much the same way.
+    // A path's error that goes on over frames is one measurement and not many.
+    const double together = std::max(1.0, typicalError_ / scale_);
+    if (covariance) *covariance *= together * together * double(s.problem.views.size()) / std::max(1, solvedFrames());
+    return covariance;
 }
 
 void Reconstruction::hangFrames() {
@@ -267,7 +285,7 @@ void Reconstruction::weighPaths() {
     std::vector<double> own(points_.size(), -1), known;
     for (int p = 0; p < sightings_.pathCount(); ++p)
         if (points_[size_t(p)] && (own[size_t(p)] = errorThatCounts(p)) >= 0) known.push_back(own[size_t(p)]);
-    const double typical = std::max(1e-6, median(std::move(known)));
+    const double typical = typicalError_ = std::max(1e-6, median(std::move(known)));
     for (int p = 0; p < sightings_.pathCount(); ++p) {
         if (own[size_t(p)] < 0) continue;
         // Drawn towards the typical path as if four sightings of that had been seen: short paths prove little.

@@ -33,6 +33,10 @@ class Reconstruction {
     /// Bundle over the solved views (every n-th frame when `every` > 1); `solved` lens values are free.
     BundleSummary refine(const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
                          int iterations, double stop, const std::function<bool()>& cancelled = {}, int every = 1);
+    /// Covariance of the lens's numbers, as far as the sightings in use tell them; nothing where there are too few.
+    [[nodiscard]] std::optional<Eigen::MatrixXd> lensCovariance(const std::vector<LensValue>& values) const;
+    /// Takes this bend instead of the solved one; the next refine() settles the rest around it.
+    void holdBend(const LensModel& bend) { lens_.lens = bend; }
     /// Fits every solved view to the points as they stand.
     void hangFrames();
     /// Marks sightings farther than `limit` robust sigmas as not used, brings back those within, and drops points that
@@ -70,6 +74,12 @@ class Reconstruction {
     [[nodiscard]] std::optional<Eigen::Vector2d> residual(const PathSighting& s) const;
 
   private:
+    /// What a bundle over every n-th solved frame works on, and where its views and points belong.
+    struct Selection {
+        BundleProblem problem;
+        std::vector<int> viewFrame, pointPath;
+    };
+    [[nodiscard]] Selection select(int every) const;
     [[nodiscard]] std::optional<Eigen::Vector2d> straight(const PathSighting& s) const {
         return lens_.normalisedFromPixel(s.pixel);
     }
@@ -87,6 +97,7 @@ class Reconstruction {
     std::vector<double> pathWeight_;  ///< factor on the whitening, one a path
     std::vector<char> slides_;
     double scale_ = 1, slideLimit_ = 0;
+    double typicalError_ = 1;  ///< whitened, an axis, of the median path with its slow part counted once
 };
 
 }  // namespace va

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "base/frame_range.h"
+#include "lens/lens_numbers.h"
 #include "solve/camera.h"
 
 namespace va {
@@ -60,6 +61,11 @@ struct SolveResult {
     std::vector<SolvedFrame> frames;  ///< one for every frame asked for
     std::vector<SolvedPoint> points;
     std::vector<SolveOutlier> outliers;
+    std::vector<LensNumber> lensNumbers;  ///< the solved ones, with how sure they are; empty = all were given
+    double lensMapSigmaPx = 0;            ///< expected error of the bend at the worst place of the frame, from that
+    /// The frames do not determine the bend, by the expected error in px that it would have had: it was taken as given,
+    /// or as none. Negative = not refused.
+    double bendRefusedPx = -1;
     double rmsPx = 0;        ///< fit error: root mean square over all sightings used
     double checkRmsPx = -1;  ///< on held-back paths; negative when there were none
     int checkPaths = 0;

@@ -10,6 +10,7 @@
 
 #include "base/error.h"
 #include "base/parallel.h"
+#include "lens/convert_lens.h"
 #include "solve/check_error.h"
 #include "solve/keyframes.h"
 #include "solve/model_choice.h"
@@ -78,12 +79,14 @@ class Solver {
         }
     }
 
+    [[nodiscard]] bool bendIsSolved() const { return request_.distortion != Known::known && result_.bendRefusedPx < 0; }
+
     [[nodiscard]] std::vector<LensValue> lensValues() const {
         std::vector<LensValue> out;
         if (request_.focal != Known::known) out.push_back(LensValue::focal);
         if (request_.principal != Known::known)
             out.push_back(LensValue::principalX), out.push_back(LensValue::principalY);
-        if (request_.distortion != Known::known)
+        if (bendIsSolved())
             for (const int i : solvedNumbers()) out.push_back(lensValueAt(i));
         return out;
     }
@@ -99,8 +102,10 @@ class Solver {
             out.push_back({0, LensValue::principalX, lens_.principalPoint.x(), sigma});
             out.push_back({0, LensValue::principalY, lens_.principalPoint.y(), sigma});
         }
-        if (request_.distortion != Known::known) {
-            const double sigma = request_.distortion == Known::start ? 0.05 : 0.2;
+        if (bendIsSolved()) {
+            // Where the focal length is unknown, a bend's numbers are only known for the one that was assumed.
+            const bool sure = request_.distortion == Known::start && request_.focal != Known::unknown;
+            const double sigma = sure ? 0.05 : 0.2;
             for (const int i : solvedNumbers()) out.push_back({0, lensValueAt(i), lens_.lens.value(i), sigma});
         }
         return out;
@@ -121,7 +126,46 @@ class Solver {
         fillBetween(*best);
         progress_.stage("Refining the solve", 4, 0.15);
         refineAll(*best);
+        weighBend(*best);
         takeFree(*best);
+    }
+
+    /// Says how sure the lens's numbers are. A bend that the frames do not tell is taken as given, or as none, and the
+    /// rest settles around it: a solved one would be fitted to noise, and bend the camera's path with it.
+    void weighBend(Reconstruction& r) {
+        auto values = lensValues();
+        if (values.empty()) return;
+        auto covariance = r.lensCovariance(values);
+        if (bendIsSolved()) {
+            const Intrinsics& lens = r.lens();
+            const double sigma = covariance ? bendSigma(lens, values, *covariance) : 1e9;
+            const bool folds = !lens.normalisedFromPixel({0, 0}) || !lens.normalisedFromPixel(lastPixel());
+            // Told to less than itself, and wrong by what would be seen.
+            const double seen = 0.5 * std::max(1.0, request_.width / 1280.0);
+            const double size = std::max(0.5 * largestBendPx(lens, request_.width, request_.height), seen);
+            if (folds || sigma > size) {
+                result_.bendRefusedPx = folds ? 1e9 : sigma;
+                r.holdBend(bendForFocal(lens_.lens, lens.focalPx / lens_.focalPx));
+                values = lensValues();
+                for (int round = 0; round < 2; ++round) {
+                    progress_.check();
+                    r.refine(values, priors(), 15, 1e-5, cancelled_);
+                    r.judge(4.5);
+                    r.addPoints(0.005);
+                }
+                covariance = r.lensCovariance(values);
+            }
+        }
+        if (!covariance || values.empty()) return;
+        result_.lensNumbers = lensNumbers(r.lens(), values, *covariance);
+        if (bendIsSolved()) result_.lensMapSigmaPx = bendSigma(r.lens(), values, *covariance);
+    }
+
+    [[nodiscard]] Eigen::Vector2d lastPixel() const { return {request_.width - 1.0, request_.height - 1.0}; }
+
+    [[nodiscard]] double bendSigma(const Intrinsics& lens, const std::vector<LensValue>& values,
+                                   const Eigen::MatrixXd& covariance) const {
+        return mapSigmaPx(lens, request_.width, request_.height, values, covariance);
     }
 
     /// Tries focal lengths on the best start pairs, each grown over a few keyframes, and keeps the one that explains
@@ -144,6 +188,8 @@ class Solver {
                 if (progress_.cancelled()) return;
                 Try& t = tries[size_t(i)];
                 Intrinsics lens = lens_;
+                // A start value of the bend was found in the picture, for the focal length that was assumed.
+                lens.lens = bendForFocal(lens_.lens, t.focal / lens_.focalPx);
                 lens.focalPx = t.focal;
                 auto r = std::make_unique<Reconstruction>(sightings_, lens);
                 if (!r->begin(t.pair.a, t.pair.b, request_.seed)) continue;

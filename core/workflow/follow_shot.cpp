@@ -10,6 +10,8 @@
 #include "base/parallel.h"
 #include "track/pick_up.h"
 #include "workflow/exclusion.h"
+#include "workflow/straight_follow.h"
+#include "workflow/straighten_first.h"
 
 namespace va {
 namespace {
@@ -35,8 +37,10 @@ struct Follower {
     Exclusion exclusion;
     PlateWatch watch;
 
-    Follower(const Shot& s, Progress& p)
-        : shot(s), progress(p), source(openPlate(s.plateSpec, s.overrides)), exclusion(s) {}
+    std::optional<Intrinsics> straighten;  ///< taken out of the pictures first; else lensToFollowBy() decides
+
+    Follower(const Shot& s, Progress& p, const std::optional<Intrinsics>& by = std::nullopt)
+        : shot(s), progress(p), source(openPlate(s.plateSpec, s.overrides)), exclusion(s), straighten(by) {}
 
     FollowRequest request(std::vector<int> frames) {
         FollowRequest r;
@@ -46,6 +50,12 @@ struct Follower {
         if (!exclusion.empty()) r.allowed = [this](int f, double x, double y) { return exclusion.allowed(f, x, y); };
         r.watch = [this](int f, const Luma& l) { watch.see(f, l); };
         return r;
+    }
+
+    std::vector<Path> follow(FollowRequest r) {
+        if (!straighten) straighten = lensToFollowBy(shot, *source);
+        return straighten ? followOnStraight(std::move(r), *straighten, shot.plate.width, shot.plate.height, progress)
+                          : followFeatures(std::move(r), progress);
     }
 };
 
@@ -82,7 +92,7 @@ void growOneSide(Follower& follower, std::vector<Path>& paths, const std::vector
     // Looking for new ones in the frame that was done before would find its old gaps again.
     request.findInFirst = false;
     try {
-        paths = followFeatures(std::move(request), follower.progress);
+        paths = follower.follow(std::move(request));
     } catch (const Cancelled&) {
         paths = std::move(soFar);
         paths.insert(paths.end(), stay.begin(), stay.end());
@@ -150,11 +160,11 @@ Shot withExclusionsApplied(const Shot& shot, Progress& progress) {
     return out;
 }
 
-Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar) {
+Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar, const std::optional<Intrinsics>& straighten) {
     const std::vector<int> frames = framesToFollow(shot);
     progress.stage("Following features", int(frames.size()) * (shot.care == Care::careful ? 2 : 1), 0.55);
     Shot out = shot;
-    Follower follower(shot, progress);
+    Follower follower(shot, progress, straighten);
     FollowRequest request = follower.request(frames);
     std::vector<Path> byHand;
     for (const Path& p : *shot.paths)
@@ -173,7 +183,7 @@ Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar) {
         out.findings = follower.watch.findings();
     };
     try {
-        take(followFeatures(std::move(request), progress), shot.range);
+        take(follower.follow(std::move(request)), shot.range);
     } catch (const Cancelled&) {
         if (soFar) {
             FrameRange reached{frames.front(), frames.front()};
@@ -233,7 +243,7 @@ Shot withPaths(const Shot& shot, Progress& progress, Shot* soFar) {
             FollowRequest request = follower.request(between(out, freed.front(), freed.back()));
             request.standing = out.paths.get();
             request.firstId = freeId(*out.paths);
-            std::vector<Path> all = followFeatures(std::move(request), progress);
+            std::vector<Path> all = follower.follow(std::move(request));
             all.insert(all.end(), out.paths->begin(), out.paths->end());
             sortById(all);
             out.paths = std::make_shared<std::vector<Path>>(std::move(all));

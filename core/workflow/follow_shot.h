@@ -21,7 +21,9 @@ FollowWork followWorkFor(const Shot& shot);
 Shot withPaths(const Shot& shot, Progress& progress, Shot* soFar = nullptr);
 
 /// Follows everything anew, whatever is up to date.
-Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar = nullptr);
+/// `straighten` is a lens to take out of the pictures first; without one, lensToFollowBy() decides.
+Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar = nullptr,
+                   const std::optional<Intrinsics>& straighten = std::nullopt);
 
 /// Guided follow: with a solve, lost features are looked for where the solve expects them, and pieces are joined.
 /// `sentence`, if given, tells what was won. Without a solve the shot comes back as it was, and the sentence says so.

@@ -7,6 +7,7 @@
 #include "base/error.h"
 #include "lens/film_back.h"
 #include "workflow/follow_shot.h"
+#include "workflow/straighten_first.h"
 
 namespace va {
 
@@ -60,6 +61,17 @@ Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
     const Shot followed = withPaths(shot, progress, soFar);
     if (soFar) *soFar = followed;
     Shot solved = withSolve(followed, progress);
+    if (solved.solve->motion == Motion::free && shot.back.distortion == Known::unknown &&
+        bendsStrongly(solved.solve->lens, shot.plate.width, shot.plate.height) &&
+        !lensToFollowBy(shot, *openPlate(shot.plateSpec, shot.overrides))) {
+        // Only now it shows how strongly the lens bends: features are followed once more with it taken out.
+        if (soFar) *soFar = solved;
+        try {
+            solved = withSolve(withPathsAnew(solved, progress, soFar, solved.solve->lens), progress);
+        } catch (const InputError&) {
+            // The solved lens can't be straightened: what was followed on the plate stands.
+        }
+    }
     if (shot.care != Care::careful || solved.solve->motion != Motion::free) return solved;
     if (soFar) *soFar = solved;
     return withSolve(withGuidedFollow(solved, progress), progress);

@@ -1,12 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "workflow/straighten.h"
 
+#include <algorithm>
 #include <cmath>
 #include <cstdio>
+#include <memory>
 
 #include "base/error.h"
 #include "base/text.h"
 #include "lens/stmap.h"
+#include "media/movie_writer.h"
 
 namespace va {
 namespace {
@@ -22,6 +25,8 @@ int throughMap(PlateSource& source, const std::vector<int>& frames, const PixelM
     progress.stage(stage, int(frames.size()), 1);
     int files = 0;
     Picture out;
+    std::unique_ptr<MovieWriter> movie;
+    if (to.isMovie()) movie = std::make_unique<MovieWriter>(to.file(0), map.x.width, map.x.height, to.rate);
     for (const int frame : frames) {
         progress.check();
         Picture p = source.colours(frame);
@@ -29,17 +34,32 @@ int throughMap(PlateSource& source, const std::vector<int>& frames, const PixelM
             for (size_t i = 0; i < p.data.size(); i += 4)
                 for (size_t c = 0; c < 3; ++c) p.data[i + c] *= p.data[i + 3];
         out = resample(p, map, filter, edge, std::move(out));
-        writePicture(to.file(frame), out, to.format);
+        if (movie) movie->write(out);
+        else writePicture(to.file(frame), out, to.format);
         ++files;
         progress.advance();
     }
+    if (movie) movie->finish();
     return files;
+}
+
+/// An insert with its alpha.
+int bendThrough(PlateSource& insert, const std::vector<int>& frames, const PixelMap& map, Filter filter,
+                bool premultiplied, const PictureSeries& to, Progress& progress) {
+    if (to.ending == "jpg" || to.ending == "dpx" || to.isMovie())
+        throw InputError("An insert is nothing without its alpha, which ." + to.ending +
+                         " files can't hold. Write exr, png or tif.");
+    // PNG and TIFF say themselves how their colour is meant, and are read by that; only of EXR it has to be told.
+    const bool multiply = !premultiplied && insert.info().format.find("EXR") != std::string::npos;
+    PictureSeries with = to;
+    with.format.alpha = true;
+    return throughMap(insert, frames, map, filter, Edge::empty, multiply, with, "Bending", progress);
 }
 
 }  // namespace
 
 std::filesystem::path PictureSeries::file(int frame) const {
-    return folder / (stem + "." + text("%04d", frame) + "." + ending);
+    return folder / (isMovie() ? stem + "." + ending : stem + "." + text("%04d", frame) + "." + ending);
 }
 
 ResampledSeries straightenPlate(PlateSource& plate, const std::vector<int>& frames, const Intrinsics& lens,
@@ -65,15 +85,8 @@ ResampledSeries bendInsert(PlateSource& insert, const std::vector<int>& frames, 
                  "at that size, or choose the other overscan.",
                  info.width, info.height, out.frame.width, out.frame.height,
                  overscan == Overscan::whole ? " with overscan" : ""));
-    if (to.ending == "jpg" || to.ending == "dpx")
-        throw InputError("An insert is nothing without its alpha, which ." + to.ending +
-                         " files can't hold. Write exr, png or tif.");
     const PixelMap map = bendingMap(lens, out.frame, plateWidth, plateHeight);
-    // PNG and TIFF say themselves how their colour is meant, and are read by that; only of EXR it has to be told.
-    const bool multiply = !premultiplied && info.format.find("EXR") != std::string::npos;
-    PictureSeries with = to;
-    with.format.alpha = true;
-    out.files = throughMap(insert, frames, map, filter, Edge::empty, multiply, with, "Bending", progress);
+    out.files = bendThrough(insert, frames, map, filter, premultiplied, to, progress);
     out.report = text("%d frames bent to %d × %d px.", out.files, plateWidth, plateHeight);
     return out;
 }
@@ -91,6 +104,34 @@ ResampledSeries writeStmaps(const Intrinsics& lens, int plateWidth, int plateHei
                  format);
     out.files = 2;
     out.report = text("STMaps written: straight frame %s.", sizeInWords(out.frame).c_str());
+    return out;
+}
+
+ResampledSeries throughStmap(PlateSource& source, const std::vector<int>& frames, const std::filesystem::path& stmap,
+                             int width, int height, bool bend, Filter filter, bool premultiplied,
+                             const PictureSeries& to, Progress& progress) {
+    const PictureFile file = readPicture(stmap);
+    const std::string name = "The STMap \"" + stmap.string() + "\"";
+    if (!file.floats)
+        throw InputError(name +
+                         " holds whole numbers, which place pixels to a 65536th of the picture at best. Have it "
+                         "written as 32-bit float EXR.");
+    const Picture& picture = file.picture;
+    if ((width > 0 && picture.width != width) || (height > 0 && picture.height != height))
+        throw InputError(name + text(" is %d × %d px, but the plate is %d × %d px. It was made for another plate or "
+                                     "another overscan: take the one of this size.",
+                                     picture.width, picture.height, width, height));
+    Picture whole = picture;
+    // Maps of others may come without an alpha: then every place inside the source counts.
+    if (!file.alpha)
+        for (size_t i = 3; i < whole.data.size(); i += 4) whole.data[i] = 1;
+    const PixelMap map = mapOfStmap(whole, source.info().width, source.info().height);
+    if (std::none_of(map.x.data.begin(), map.x.data.end(), [](float v) { return v == v; }))
+        throw InputError(name + " points nowhere into the picture: red and green should lie between 0 and 1.");
+    ResampledSeries out;
+    out.files = bend ? bendThrough(source, frames, map, filter, premultiplied, to, progress)
+                     : throughMap(source, frames, map, filter, Edge::hold, false, to, "Straightening", progress);
+    out.report = text("%d frames taken through the STMap to %d × %d px.", out.files, map.x.width, map.x.height);
     return out;
 }
 

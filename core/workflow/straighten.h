@@ -12,13 +12,15 @@
 
 namespace va {
 
-/// What is to be written: one file a frame.
+/// What is to be written: one file a frame, or a movie.
 struct PictureSeries {
     std::filesystem::path folder;
     std::string stem;            ///< "shot" gives shot.1001.exr
-    std::string ending = "exr";  ///< exr, png, tif, dpx, jpg
+    std::string ending = "exr";  ///< exr, png, tif, dpx, jpg; mov, mp4
     PictureFormat format;
-    /// Name of a frame's file.
+    Rational rate{25, 1};  ///< of a movie
+    [[nodiscard]] bool isMovie() const { return ending == "mov" || ending == "mp4"; }
+    /// Name of a frame's file, or of the movie.
     [[nodiscard]] std::filesystem::path file(int frame) const;
 };
 
@@ -45,5 +47,12 @@ ResampledSeries bendInsert(PlateSource& insert, const std::vector<int>& frames, 
 /// Writes both STMaps of a lens as 32-bit float EXR: `straight` takes the plate to the straight frame, `bent` back.
 ResampledSeries writeStmaps(const Intrinsics& lens, int plateWidth, int plateHeight, Overscan overscan,
                             const std::filesystem::path& straight, const std::filesystem::path& bent);
+
+/// Frames through an STMap of any making, each filtered once: `bend` for an insert with alpha, else for a plate.
+/// `width` and `height` are those that the map must have, 0 = any. Throws InputError: not there, not of float values,
+/// of another size, empty; and as the above.
+ResampledSeries throughStmap(PlateSource& source, const std::vector<int>& frames, const std::filesystem::path& stmap,
+                             int width, int height, bool bend, Filter filter, bool premultiplied,
+                             const PictureSeries& to, Progress& progress);
 
 }  // namespace va

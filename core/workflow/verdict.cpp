@@ -56,13 +56,19 @@ std::string lensInBrief(const LensModel& l) {
 Verdict onLens(const Shot& s) {
     const bool solved = s.solve->has() && s.solve->motion != Motion::fixed;
     if (!solved) {
+        if (s.back.distortion != Known::unknown && !s.back.lens.isZero())
+            return {s.back.distortion == Known::known ? Lamp::good : Lamp::none,
+                    text("%s%s %s", s.back.focal == Known::unknown ? "" : text("%.4g mm · ", s.back.focalMm).c_str(),
+                         lensInBrief(s.back.lens).c_str(),
+                         s.back.distortion == Known::known ? "known" : "as a start value")};
         if (s.back.focal == Known::known) return {Lamp::good, text("focal length %.4g mm known", s.back.focalMm)};
         if (s.back.focal == Known::start) return {Lamp::none, text("focal length starts at %.4g mm", s.back.focalMm)};
         return {Lamp::none, "Unknown: the solve will find it"};
     }
     const Intrinsics& l = s.solve->lens;
-    const double across = fieldOfView(l.focalPx / l.pixelAspect, s.plate.width) * 180 / M_PI;
+    const double across = seenAcross(l, s.plate.width, s.plate.height) * 180 / M_PI;
     const std::string how = s.back.distortion == Known::known ? "given" : "solved";
+    if (s.solve->bendRefusedPx >= 0 && !stalenessOf(s).solve) return {Lamp::look, refusalOf(*s.solve)};
     return {stalenessOf(s).solve ? Lamp::stale : Lamp::good,
             text("%.1f° across · %s %s", across, lensInBrief(l.lens).c_str(), how.c_str())};
 }
@@ -192,6 +198,15 @@ Verdict onExport(const Shot& s) {
 }
 
 }  // namespace
+
+std::string refusalOf(const SolveResult& r) {
+    if (r.bendRefusedPx < 0) return {};
+    const std::string taken = r.lens.lens.isZero() ? "taken as none" : "kept as given";
+    const std::string why = r.bendRefusedPx < 1e6 ? text("could be had only to ± %.1f px", r.bendRefusedPx)
+                                                  : std::string("came out folding over inside the frame");
+    return "Distortion " + why + " from these frames, so it was " + taken +
+           ". Give a start value from edges or a chart, or solve more frames.";
+}
 
 std::vector<Cover> coverOf(const Shot& shot) {
     struct Cell {

@@ -36,4 +36,7 @@ struct Cover {
 };
 std::vector<Cover> coverOf(const Shot& shot);
 
+/// Why a solve did not find the bend itself, and what to try; empty where it did.
+std::string refusalOf(const SolveResult& solve);
+
 }  // namespace va

@@ -22,6 +22,7 @@
 #include "style/theme.h"
 #include "track/find_features.h"
 #include "track/pyramid.h"
+#include "ui.h"
 #include "workflow/follow_shot.h"
 
 namespace va {
@@ -30,43 +31,17 @@ class FeaturesTest : public QObject {
     Q_OBJECT
 
   private:
-    struct Ui {
-        MainWindow window;
-        PlateCanvas* plate = window.findChild<PlateCanvas*>();
-        Document& document = window.document();
-        explicit Ui(const QString& clip = "jib") {
-            window.show();
-            QVERIFY(QTest::qWaitForWindowExposed(&window));
-            QApplication::setActiveWindow(&window);
-            QVERIFY(window.openPath(QStringLiteral(VA_SOURCE_DIR "/demo/data/") + clip));
-            QTRY_VERIFY(plate->pictureReady(1001));
-        }
-        ~Ui() { document.undoStack().setClean(); }
-        [[nodiscard]] QPoint at(double x, double y) const { return plate->fromPixel(x, y).toPoint(); }
-        void drag(const QPoint& from, const QPoint& to, Qt::KeyboardModifiers keys = {}) const {
-            QTest::mousePress(plate, Qt::LeftButton, keys, from);
-            for (int i = 1; i <= 4; ++i) {
-                QMouseEvent move(QEvent::MouseMove, from + (to - from) * i / 4.0,
-                                 plate->mapToGlobal(from + (to - from) * i / 4.0), Qt::NoButton, Qt::LeftButton, keys);
-                QApplication::sendEvent(plate, &move);
-            }
-            QTest::mouseRelease(plate, Qt::LeftButton, keys, to);
-        }
-        void finish() { QTRY_VERIFY_WITH_TIMEOUT(!document.job().running(), 120000); }
-        /// A corner well inside the picture that can be followed.
-        [[nodiscard]] QPointF corner() const {
-            FindOptions find;
-            find.count = 30;
-            find.margin = 140;
-            const auto source = openPlate(document.shot().plateSpec);
-            const auto found = findFeatures(Pyramid(source->luma(document.frame()), 1).level(0), {}, find);
-            return found.empty() ? QPointF() : QPointF(found[0].x, found[0].y);
-        }
-        template <class T>
-        T* child(const char* name) const {
-            return window.findChild<T*>(name);
-        }
-    };
+    const QString jib_ = QStringLiteral(VA_SOURCE_DIR "/demo/data/jib");
+
+    /// A corner well inside the picture that can be followed.
+    static QPointF corner(const Ui& ui) {
+        FindOptions find;
+        find.count = 30;
+        find.margin = 140;
+        const auto source = openPlate(ui.document.shot().plateSpec);
+        const auto found = findFeatures(Pyramid(source->luma(ui.document.frame()), 1).level(0), {}, find);
+        return found.empty() ? QPointF() : QPointF(found[0].x, found[0].y);
+    }
 
     static void setNumber(NumberField* field, const QString& text) {
         field->setFocus();
@@ -85,10 +60,10 @@ class FeaturesTest : public QObject {
     }
 
     void featureByHandIsPlacedNudgedAndFollowed() {
-        Ui ui;
+        Ui ui(jib_);
         ui.document.setFrame(1010);
         QTRY_VERIFY(ui.plate->pictureReady(1010));
-        const QPointF c = ui.corner();
+        const QPointF c = corner(ui);
         QTest::keyClick(&ui.window, Qt::Key_H);
         QCOMPARE(ui.plate->tool(), PlateTool::hand);
         // Pressed beside the corner and dragged onto it, the loupe in view: the corner of the view changes.
@@ -146,7 +121,7 @@ class FeaturesTest : public QObject {
     }
 
     void patchAndSearchSizeAreDraggedOrTyped() {
-        Ui ui;
+        Ui ui(jib_);
         QTest::keyClick(&ui.window, Qt::Key_1);
         QTest::keyClick(&ui.window, Qt::Key_H);
         const int id = ui.window.edits().addHandFeature({320, 180});
@@ -167,7 +142,7 @@ class FeaturesTest : public QObject {
     }
 
     void maskIsDrawnBentKeyedAndKeepsFeaturesOut() {
-        Ui ui;
+        Ui ui(jib_);
         QTest::keyClick(&ui.window, Qt::Key_M);
         QCOMPARE(ui.plate->tool(), PlateTool::mask);
         for (const QPoint& p : {ui.at(40, 30), ui.at(600, 30), ui.at(600, 150)})
@@ -224,7 +199,7 @@ class FeaturesTest : public QObject {
     }
 
     void halfDrawnMaskIsDropped() {
-        Ui ui;
+        Ui ui(jib_);
         QTest::keyClick(&ui.window, Qt::Key_M);
         QTest::mouseClick(ui.plate, Qt::LeftButton, {}, ui.at(100, 100));
         QTest::mouseClick(ui.plate, Qt::LeftButton, {}, ui.at(200, 100));
@@ -235,7 +210,7 @@ class FeaturesTest : public QObject {
     }
 
     void patchIsDrawnFollowedAndCorrected() {
-        Ui ui("slipway/slipway.mp4");
+        Ui ui(QStringLiteral(VA_SOURCE_DIR "/demo/data/slipway/slipway.mp4"));
         QTest::keyClick(&ui.window, Qt::Key_1);
         ui.document.setRange({1001, 1016});
         QTest::keyClick(&ui.window, Qt::Key_P);
@@ -290,7 +265,7 @@ class FeaturesTest : public QObject {
     }
 
     void tableFiltersCurvesAndPruneWorkTogether() {
-        Ui ui;
+        Ui ui(jib_);
         ui.document.setRange({1001, 1020});
         ui.document.followFeatures();
         ui.finish();
@@ -357,7 +332,7 @@ class FeaturesTest : public QObject {
     }
 
     void holdingAPathStillCentresThePicture() {
-        Ui ui;
+        Ui ui(jib_);
         ui.document.setRange({1001, 1012});
         ui.document.followFeatures();
         ui.finish();
@@ -383,7 +358,7 @@ class FeaturesTest : public QObject {
     }
 
     void densityAndRangeOnlyDoWhatIsNew() {
-        Ui ui;
+        Ui ui(jib_);
         ui.window.action("stepFeatures")->trigger();
         ui.document.setRange({1001, 1008});
         ui.child<QComboBox>("density")->setCurrentIndex(0);
@@ -404,7 +379,7 @@ class FeaturesTest : public QObject {
     }
 
     void troublesAreSaid() {
-        Ui ui;
+        Ui ui(jib_);
         QStringList said;
         connect(&ui.document, &Document::troubled, this, [&](const QString& s) { said << s; });
         ui.window.edits().followPatch(true, true);

@@ -34,6 +34,7 @@
 #include "shot/shot_file.h"
 #include "strip/strip.h"
 #include "style/theme.h"
+#include "ui.h"
 
 namespace va {
 
@@ -43,23 +44,6 @@ class WindowTest : public QObject {
   private:
     const QString data_ = QStringLiteral(VA_SOURCE_DIR "/demo/data/");
     QTemporaryDir folder_;
-
-    struct Ui {
-        MainWindow window;
-        PlateCanvas* plate = window.findChild<PlateCanvas*>();
-        SceneCanvas* scene = window.findChild<SceneCanvas*>();
-        Document& document = window.document();
-        Ui() {
-            window.show();
-            // No window manager runs on the virtual display: the window has to be told that it is the active one.
-            QVERIFY(QTest::qWaitForWindowExposed(&window));
-            QApplication::setActiveWindow(&window);
-            QCOMPARE(QApplication::activeWindow(), &window);
-        }
-        ~Ui() { document.undoStack().setClean(); }
-        QPoint pixel(double x, double y) const { return plate->fromPixel(x, y).toPoint(); }
-        QString sentence() const { return window.findChild<QLabel*>("sentence")->text(); }
-    };
 
     /// A jib shot that was matched once through the window; later tests open its project.
     QString solvedProject() {
@@ -136,7 +120,7 @@ class WindowTest : public QObject {
         QTRY_VERIFY(ui.plate->pictureReady(1001));
         // What is on screen is the picture: bright sky above, dark ground below.
         const QImage shown = ui.plate->grab().toImage();
-        const QPoint sky = ui.pixel(320, 20), tar = ui.pixel(320, 340);
+        const QPoint sky = ui.at(320, 20), tar = ui.at(320, 340);
         QVERIFY(qGray(shown.pixel(sky)) > qGray(shown.pixel(tar)) + 40);
 
         // Stills do not say their rate: that is shown, and set by hand.
@@ -372,7 +356,7 @@ class WindowTest : public QObject {
         Ui ui;
         QVERIFY(ui.window.openPath(solvedProject()));
         const auto pose = *ui.document.shot().worldPose(ui.document.frame());
-        const QPoint from = ui.pixel(330, 290), to = ui.pixel(400, 310);
+        const QPoint from = ui.at(330, 290), to = ui.at(400, 310);
         QTest::keyClick(&ui.window, Qt::Key_B);
         QTest::mouseClick(ui.plate, Qt::LeftButton, Qt::NoModifier, from);
         QCOMPARE(ui.document.shot().things.size(), 1U);
@@ -504,104 +488,6 @@ class WindowTest : public QObject {
         QTRY_VERIFY_WITH_TIMEOUT(!ui.document.job().running(), 60000);
         QCOMPARE(ui.document.shot().things.size(), 1U);
         QVERIFY(ui.document.shot().solve->has());
-    }
-
-    void theLensIsTakenOutAndPutBackWithOneKey() {
-        Ui ui;
-        QVERIFY(ui.window.openPath(solvedProject()));
-        QTRY_VERIFY_WITH_TIMEOUT(ui.plate->pictureReady(ui.document.frame()), 20000);
-        const Path& path = ui.document.shot().paths->front();
-        const Eigen::Vector2d at(path.points.front().x, path.points.front().y);
-        const QPointF bent = ui.plate->fromPixel(0, 0);
-        QTest::keyClick(&ui.window, Qt::Key_U);
-        QVERIFY(ui.plate->straightShown());
-        ui.plate->repaint();
-        // A pixel goes where the lens sends it, and comes back from there.
-        const QPointF there = ui.plate->fromPixel(at.x(), at.y()), back = ui.plate->toPixel(there);
-        QVERIFY(std::hypot(back.x() - at.x(), back.y() - at.y()) < 1e-6);
-        const Intrinsics& lens = ui.document.shot().solve->lens;
-        const auto n = lens.normalisedFromPixel({0, 0});
-        QVERIFY(n.has_value());
-        const QPointF corner = ui.plate->fromPixel(0, 0),
-                      middle = ui.plate->fromPixel(lens.principalPoint.x(), lens.principalPoint.y());
-        QVERIFY(std::fabs((middle.x() - corner.x()) / ui.plate->zoom() +
-                          lens.focalPx / lens.pixelAspect * n->x() * lens.pixelAspect) < 1e-6);
-        QTest::keyClick(&ui.window, Qt::Key_U, Qt::ShiftModifier);
-        ui.plate->repaint();
-        QTest::keyClick(&ui.window, Qt::Key_U);
-        QVERIFY(!ui.plate->straightShown());
-        QCOMPARE(ui.plate->fromPixel(0, 0), bent);
-        // Without a lens the key says what is missing.
-        Ui empty;
-        QVERIFY(empty.window.openPath(data_ + "jib"));
-        QTest::keyClick(&empty.window, Qt::Key_U);
-        QVERIFY(!empty.plate->straightShown());
-        QVERIFY2(empty.sentence().contains("no lens"), qPrintable(empty.sentence()));
-    }
-
-    void theCameraBackIsOneLinkedSetOfFields() {
-        Ui ui;
-        QVERIFY(ui.window.openPath(data_ + "jib"));
-        ui.window.action("stepLens")->trigger();
-        const auto type = [&](const char* name, const QString& text) {
-            auto* field = ui.window.findChild<NumberField*>(name);
-            QVERIFY(field);
-            field->setFocus();
-            field->selectAll();
-            QTest::keyClicks(field, text);
-            QTest::keyClick(field, Qt::Key_Return);
-        };
-        ui.window.findChild<QComboBox*>("focalKnown")->setCurrentIndex(1);
-        Q_EMIT ui.window.findChild<QComboBox*>("focalKnown")->activated(1);
-        type("sensorWidth", "36");
-        type("fieldOfView", "90");
-        QVERIFY(std::fabs(ui.document.shot().back.focalMm - 18) < 1e-9);
-        const double width = ui.document.shot().plate.width;
-        type("focalPx", QString::number(width));
-        QVERIFY(std::fabs(ui.document.shot().back.focalMm - 36) < 1e-9);
-        // A lens from a file sets all of it.
-        const QString file = folder_.filePath("wide.json");
-        writeFileAtomically(
-            file.toStdString(),
-            R"({"image": {"width": 960, "height": 540}, "focal_px": 480, "principal_point_px": [489.5, 265.5],
-                                "lens": {"model": "division", "lambda": -0.1}})");
-        ui.window.loadLens(file);
-        const CameraBack& b = ui.document.shot().back;
-        QCOMPARE(b.lens.kind(), LensKind::division);
-        QCOMPARE(b.distortion, Known::known);
-        QVERIFY(std::fabs(b.focalMm - 18) < 1e-9);
-        QVERIFY(b.principalOffset.x() > 0 && b.principalOffset.y() < 0);
-        QTest::keyClick(&ui.window, Qt::Key_U);
-        QVERIFY(ui.plate->straightShown());
-        ui.window.saveLens(folder_.filePath("again.json"));
-        ui.document.undoStack().undo();
-        ui.window.loadLens(folder_.filePath("again.json"));
-        QVERIFY(std::fabs(ui.document.shot().back.lens.value("lambda") + 0.1) < 1e-12);
-        ui.window.loadLens(folder_.filePath("missing.json"));
-        QVERIFY(!ui.sentence().isEmpty());
-    }
-
-    void lensStatesReachTheSolve() {
-        Ui ui;
-        QVERIFY(ui.window.openPath(solvedProject()));
-        ui.window.action("stepLens")->trigger();
-        auto* known = ui.window.findChild<QComboBox*>("focalKnown");
-        auto* focal = ui.window.findChild<NumberField*>("focalMm");
-        known->setFocus();
-        QTest::keyClick(known, Qt::Key_Down);
-        QTest::keyClick(known, Qt::Key_Down);
-        QTest::keyClick(known, Qt::Key_Return);
-        QCOMPARE(int(ui.document.shot().back.focal), int(Known::known));
-        focal->setFocus();
-        focal->selectAll();
-        QTest::keyClicks(focal, "16*2");
-        QTest::keyClick(focal, Qt::Key_Return);
-        QCOMPARE(ui.document.shot().back.focalMm, 32.0);
-        QCOMPARE(int(ui.window.findChild<Route*>()->entry(Step::solve)->verdict().lamp), int(Lamp::stale));
-        ui.plate->setFocus();
-        QTest::keyClick(&ui.window, Qt::Key_R, Qt::ControlModifier);
-        QTRY_VERIFY_WITH_TIMEOUT(!ui.document.job().running(), 60000);
-        QVERIFY(std::fabs(ui.document.shot().solve->lens.focalPx - 32.0 / 36 * 640) < 1e-9);
     }
 
     void lightLookIsReadable() {

@@ -3,12 +3,14 @@
 #include <gtest/gtest.h>
 #include <sys/wait.h>
 
+#include <cmath>
 #include <cstdio>
 #include <cstdlib>
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
 #include "base/atomic_file.h"
+#include "media/picture_file.h"
 #include "shot/shot_file.h"
 #include "workflow/follow_shot.h"
 
@@ -280,6 +282,74 @@ TEST_F(Headless, ALensGoesFromChartToStraightPlateAndMaps) {
     const Run one = vanchor("lens from-chart " + chart + "/left01.jpg");
     EXPECT_EQ(one.code, 3);
     EXPECT_NE(one.err.find("two stills"), std::string::npos) << one.err;
+}
+
+TEST_F(Headless, ALensComesFromStraightEdges) {
+    const std::string plate = data + "wide-yard/wide-yard.mp4", lens = (folder_ / "edges.json").string();
+    const Run found = vanchor("lens from-lines " + plate + " --frame 1001 --focal-px 582 --json --out " + lens);
+    ASSERT_EQ(found.code, 0) << found.err;
+    const auto j = nlohmann::json::parse(found.out);
+    EXPECT_GT(j.at("edges").size(), 20U);
+    // The clip's truth: k1 = −0.22 for 582 px.
+    EXPECT_NEAR(j.at("lens").at("k1").get<double>(), -0.22, 0.02);
+    EXPECT_GT(j.at("map_sigma_px").get<double>(), 0);
+    double before = 0, after = 0;
+    for (const auto& e : j.at("edges"))
+        if (e.at("used")) before += e.at("before_px").get<double>(), after += e.at("after_px").get<double>();
+    EXPECT_LT(after, 0.5 * before);
+    EXPECT_NEAR(nlohmann::json::parse(readFile(lens)).at("focal_px").get<double>(), 582, 1e-9);
+    const Run none = vanchor("lens from-lines " + plate + " --frame 1001 --stroke 500,60,600,90");
+    EXPECT_EQ(none.code, 3);
+    EXPECT_NE(none.err.find("no edge to follow"), std::string::npos) << none.err;
+    const Run frame = vanchor("lens from-lines " + plate + " --frame 7");
+    EXPECT_EQ(frame.code, 3);
+    EXPECT_NE(frame.err.find("no picture of frame 7"), std::string::npos) << frame.err;
+    EXPECT_EQ(vanchor("lens from-lines " + plate + " --stroke nonsense").code, 2);
+}
+
+TEST_F(Headless, AZoomLensIsPutTogetherAndAsked) {
+    const auto write = [&](const char* name, double focal, double k1) {
+        writeFileAtomically(folder_ / name,
+                            "{\"image\": {\"width\": 640, \"height\": 360}, \"focal_px\": " + std::to_string(focal) +
+                                ", \"lens\": {\"k1\": " + std::to_string(k1) + "}}");
+        return (folder_ / name).string();
+    };
+    const std::string wide = write("wide.json", 500, -0.1), tele = write("long.json", 900, 0.02),
+                      zoom = (folder_ / "zoom.json").string();
+    const Run made = vanchor("lens zoom 28=" + wide + " 50=" + tele + " --out " + zoom);
+    ASSERT_EQ(made.code, 0) << made.err;
+    const std::string maps = (folder_ / "maps").string();
+    EXPECT_EQ(vanchor("stmap --lens " + zoom + " --size 640x360 --out " + maps).code, 2) << "at which focal length?";
+    EXPECT_EQ(vanchor("stmap --lens " + zoom + " --focal 35 --size 640x360 --out " + maps).code, 0);
+    const Run beyond = vanchor("stmap --lens " + zoom + " --focal 85 --size 640x360 --out " + maps);
+    EXPECT_EQ(beyond.code, 3);
+    EXPECT_NE(beyond.err.find("28 to 50 mm"), std::string::npos) << beyond.err;
+    EXPECT_EQ(vanchor("lens zoom 28=" + wide + " 28=" + tele + " --out " + zoom).code, 3);
+    EXPECT_EQ(vanchor("lens zoom nonsense --out " + zoom).code, 2);
+
+    // An STMap does in place of the lens, and must be of the plate's size.
+    const std::string frames = data + "jib", straight = (folder_ / "s").string();
+    const Run through = vanchor("undistort " + frames + " --stmap " + maps +
+                                "/straighten.exr --range 1001-1001 --format png --out " + straight);
+    ASSERT_EQ(through.code, 0) << through.err;
+    const Run same = vanchor("undistort " + frames + " --lens " + zoom +
+                             " --focal 35 --range 1001-1001 --format png --out " + straight + "2");
+    ASSERT_EQ(same.code, 0) << same.err;
+    const Picture a = readPicture(folder_ / "s" / "s.1001.png").picture,
+                  b = readPicture(folder_ / "s2" / "s2.1001.png").picture;
+    ASSERT_EQ(a.data.size(), b.data.size());
+    double worst = 0;
+    for (size_t i = 0; i < a.data.size(); ++i)
+        worst = std::max(worst, std::fabs(double(a.data[i]) - double(b.data[i])));
+    EXPECT_LT(worst, 0.02) << "one and the same map";
+    const Run size =
+        vanchor("redistort " + frames + " --stmap " + maps + "/bend.exr --size 1280x720 --out " + straight);
+    EXPECT_EQ(size.code, 3);
+    EXPECT_NE(size.err.find("640 × 360"), std::string::npos) << size.err;
+    const Run whole = vanchor("undistort " + frames + " --stmap " + data + "jib/jib.1001.jpg --out " + straight);
+    EXPECT_EQ(whole.code, 3);
+    EXPECT_NE(whole.err.find("32-bit float"), std::string::npos) << whole.err;
+    EXPECT_EQ(vanchor("undistort " + frames + " --out " + straight).code, 2) << "neither lens nor map";
 }
 
 TEST_F(Headless, InfoTellsWhatThePlateSays) {

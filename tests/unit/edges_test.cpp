@@ -116,7 +116,8 @@ TEST(Edges, AStrokeSnapsToTheBentEdgeBesideIt) {
     const Luma picture = drawn(camera, width, height, strips);
     // The upper edge of the strip at straight y = −200 (its middle is −190, twenty wide), from two places on it.
     const auto onEdge = [&](double x) { return camera.pixelFromNormalised({x / 560, -200.0 / 560}); };
-    const EdgeChain chain = edgeAlong(picture, onEdge(-320) + Eigen::Vector2d(0, 2), onEdge(300) - Eigen::Vector2d(0, 1));
+    const EdgeChain chain =
+        edgeAlong(picture, onEdge(-320) + Eigen::Vector2d(0, 2), onEdge(300) - Eigen::Vector2d(0, 1));
     ASSERT_GT(chain.points.size(), 100u);
     for (const auto& p : chain.points) {
         const auto s = camera.normalisedFromPixel(p);
@@ -159,7 +160,8 @@ TEST(PlumbLines, ThingsThatAreCurvedInTheWorldAreSetAside) {
     const Intrinsics camera = cameraWith(LensModel::brownConrady(-0.12), width, height, 560);
     const auto shade = [](double x, double y) {
         // Two big hoops among the strips.
-        const double hoop = std::fabs(std::hypot(x + 120, y - 300) - 330), rim = std::fabs(std::hypot(x - 500, y) - 420);
+        const double hoop = std::fabs(std::hypot(x + 120, y - 300) - 330),
+                     rim = std::fabs(std::hypot(x - 500, y) - 420);
         return strips(x, y) + 80 * step(8 - hoop) + 80 * step(7 - rim);
     };
     const auto edges = pointsOf(findEdgeChains(drawn(camera, width, height, shade)));
@@ -185,7 +187,8 @@ TEST(PlumbLines, TheArtistsChoiceIsTrusted) {
         for (int i = -60; i <= 60; ++i) edges.back().push_back(camera.pixelFromNormalised({i / 100.0, y}));
     }
     edges.emplace_back();
-    for (int i = -60; i <= 60; ++i) edges.back().push_back(camera.pixelFromNormalised({i / 100.0, 0.1 + 0.05 * i * i / 3600.0}));
+    for (int i = -60; i <= 60; ++i)
+        edges.back().push_back(camera.pixelFromNormalised({i / 100.0, 0.1 + 0.05 * i * i / 3600.0}));
     PlumbLineOptions options;
     options.trustAll = true;
     Progress progress;

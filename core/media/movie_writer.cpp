@@ -1,0 +1,157 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "media/movie_writer.h"
+
+extern "C" {
+#include <libavcodec/avcodec.h>
+#include <libavformat/avformat.h>
+#include <libavutil/opt.h>
+#include <libswscale/swscale.h>
+}
+
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+#include "base/error.h"
+#include "base/parallel.h"
+
+namespace va {
+
+struct MovieWriter::Held {
+    std::filesystem::path path;
+    AVFormatContext* file = nullptr;
+    AVCodecContext* codec = nullptr;
+    AVStream* stream = nullptr;
+    AVFrame* frame = nullptr;
+    AVPacket* packet = nullptr;
+    SwsContext* convert = nullptr;
+    std::vector<uint16_t> words;
+    int width = 0, height = 0;
+    int64_t next = 0;
+    bool finished = false;
+
+    ~Held() {
+        sws_freeContext(convert);
+        av_packet_free(&packet);
+        av_frame_free(&frame);
+        avcodec_free_context(&codec);
+        if (file) {
+            if (file->pb) avio_closep(&file->pb);
+            avformat_free_context(file);
+        }
+        std::error_code code;
+        if (!finished) std::filesystem::remove(path, code);
+    }
+
+    [[noreturn]] void fail(int code) const {
+        char detail[128] = {};
+        av_strerror(code, detail, sizeof detail);
+        throw InputError("The movie \"" + path.string() +
+                             "\" can't be written. Check the folder and the free space, or write stills.",
+                         detail);
+    }
+    void check(int code) const {
+        if (code < 0) fail(code);
+    }
+
+    void drain() {
+        while (true) {
+            const int code = avcodec_receive_packet(codec, packet);
+            if (code == AVERROR(EAGAIN) || code == AVERROR_EOF) return;
+            check(code);
+            av_packet_rescale_ts(packet, codec->time_base, stream->time_base);
+            packet->stream_index = stream->index;
+            check(av_interleaved_write_frame(file, packet));
+        }
+    }
+};
+
+MovieWriter::MovieWriter(const std::filesystem::path& path, int width, int height, const Rational& rate)
+    : held_(std::make_unique<Held>()) {
+    Held& h = *held_;
+    h.path = path;
+    const bool prores = path.extension() == ".mov";
+    if (!prores && path.extension() != ".mp4")
+        throw InputError("\"" + path.string() + "\": movies are written as .mov or .mp4.");
+    const AVCodec* encoder = avcodec_find_encoder_by_name(prores ? "prores_ks" : "libx264");
+    if (!encoder)
+        throw InputError("This machine's FFmpeg can't write " + path.extension().string() + ". Write stills.");
+    h.width = width & ~1;
+    h.height = height & ~1;
+    h.check(avformat_alloc_output_context2(&h.file, nullptr, nullptr, path.c_str()));
+    h.codec = avcodec_alloc_context3(encoder);
+    h.codec->width = h.width;
+    h.codec->height = h.height;
+    h.codec->time_base = {int(rate.den), int(rate.num)};
+    h.codec->framerate = {int(rate.num), int(rate.den)};
+    h.codec->pix_fmt = prores ? AV_PIX_FMT_YUV422P10LE : AV_PIX_FMT_YUV420P;
+    h.codec->colorspace = AVCOL_SPC_BT709;
+    h.codec->color_primaries = AVCOL_PRI_BT709;
+    h.codec->color_trc = AVCOL_TRC_BT709;
+    h.codec->color_range = AVCOL_RANGE_MPEG;
+    h.codec->thread_count = threadCount();
+    if (prores) av_opt_set(h.codec->priv_data, "profile", "hq", 0);
+    else {
+        av_opt_set(h.codec->priv_data, "crf", "12", 0);
+        av_opt_set(h.codec->priv_data, "preset", "medium", 0);
+    }
+    if (h.file->oformat->flags & AVFMT_GLOBALHEADER) h.codec->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
+    h.check(avcodec_open2(h.codec, encoder, nullptr));
+    h.stream = avformat_new_stream(h.file, nullptr);
+    if (!h.stream) h.fail(AVERROR(ENOMEM));
+    h.stream->time_base = h.codec->time_base;
+    h.stream->avg_frame_rate = h.codec->framerate;
+    h.check(avcodec_parameters_from_context(h.stream->codecpar, h.codec));
+    h.check(avio_open(&h.file->pb, path.c_str(), AVIO_FLAG_WRITE));
+    // Readers of small pictures in .mov would take them for the older matrix.
+    av_opt_set(h.file->priv_data, "movflags", "+write_colr", 0);
+    h.check(avformat_write_header(h.file, nullptr));
+    h.frame = av_frame_alloc();
+    h.frame->format = h.codec->pix_fmt;
+    h.frame->width = h.width;
+    h.frame->height = h.height;
+    // One of the encoders takes what it writes about colour from the frames.
+    h.frame->colorspace = h.codec->colorspace;
+    h.frame->color_primaries = h.codec->color_primaries;
+    h.frame->color_trc = h.codec->color_trc;
+    h.frame->color_range = h.codec->color_range;
+    h.check(av_frame_get_buffer(h.frame, 0));
+    h.packet = av_packet_alloc();
+    h.convert = sws_getContext(h.width, h.height, AV_PIX_FMT_RGB48LE, h.width, h.height, h.codec->pix_fmt,
+                               SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INP, nullptr, nullptr, nullptr);
+    if (!h.convert) h.fail(AVERROR(EINVAL));
+    const int* table = sws_getCoefficients(SWS_CS_ITU709);
+    sws_setColorspaceDetails(h.convert, table, 1, table, 0, 0, 1 << 16, 1 << 16);
+    h.words.resize(size_t(h.width) * size_t(h.height) * 3);
+}
+
+MovieWriter::~MovieWriter() = default;
+
+void MovieWriter::write(const Picture& picture) {
+    Held& h = *held_;
+    parallelRanges(h.height, 16, [&](int begin, int end) {
+        for (int y = begin; y < end; ++y) {
+            uint16_t* to = h.words.data() + size_t(y) * size_t(h.width) * 3;
+            const float* from = picture.at(0, y);
+            for (int x = 0; x < h.width; ++x, from += 4)
+                for (int c = 0; c < 3; ++c) *to++ = uint16_t(std::lround(std::clamp(from[c], 0.0f, 1.0f) * 65535));
+        }
+    });
+    h.check(av_frame_make_writable(h.frame));
+    const uint8_t* planes[1] = {reinterpret_cast<const uint8_t*>(h.words.data())};
+    const int stride[1] = {h.width * 6};
+    sws_scale(h.convert, planes, stride, 0, h.height, h.frame->data, h.frame->linesize);
+    h.frame->pts = h.next++;
+    h.check(avcodec_send_frame(h.codec, h.frame));
+    h.drain();
+}
+
+void MovieWriter::finish() {
+    Held& h = *held_;
+    h.check(avcodec_send_frame(h.codec, nullptr));
+    h.drain();
+    h.check(av_write_trailer(h.file));
+    h.finished = true;
+}
+
+}  // namespace va

@@ -1,0 +1,19 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <optional>
+
+#include "shot/shot.h"
+
+namespace va {
+
+/// True where a lens bends so much that features deform on their way across the frame: by more than a fiftieth of its
+/// width, beyond what a change of focal length does.
+bool bendsStrongly(const Intrinsics& lens, int width, int height);
+
+/// The lens by which the plate is to be straightened before features are followed, or nothing where they are followed
+/// on the plate as it is: the given one where the artist asked for it or it bends strongly; with an unknown bend, what
+/// the straight edges of the range's middle frame tell, where that is strong and sure. It need not be exact: paths go
+/// back through the same lens that the picture went forth. `source` is read once at most.
+std::optional<Intrinsics> lensToFollowBy(const Shot& shot, PlateSource& source);
+
+}  // namespace va

@@ -1,0 +1,337 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The step Lens in the real window: camera back, bend, chart, edges, straight pictures.
+#include <QAction>
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDir>
+#include <QFileInfo>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QStandardPaths>
+#include <QTableWidget>
+#include <QTemporaryDir>
+#include <cmath>
+
+#include "base/atomic_file.h"
+#include "inspector/lens_page.h"
+#include "inspector/residual_plot.h"
+#include "media/picture_file.h"
+#include "route/route.h"
+#include "style/theme.h"
+#include "ui.h"
+
+namespace va {
+
+class LensTest : public QObject {
+    Q_OBJECT
+
+  private:
+    const QString data_ = QStringLiteral(VA_SOURCE_DIR "/demo/data/");
+    QTemporaryDir folder_;
+
+    /// A jib shot that was matched once through the window; later tests open its project.
+    QString solvedProject() {
+        const QString file = folder_.filePath("solved.vanchor");
+        if (QFile::exists(file)) return file;
+        Ui ui(data_ + "jib");
+        ui.document.matchShot();
+        [&] { QTRY_VERIFY_WITH_TIMEOUT(!ui.document.job().running() && ui.document.shot().solve->has(), 120000); }();
+        [&] { QVERIFY(ui.window.saveTo(file)); }();
+        return file;
+    }
+
+    static void show(const Ui& ui, LensSection section) {
+        ui.window.action("stepLens")->trigger();
+        QTest::mouseClick(ui.child<QPushButton>(QString("lensSection%1").arg(int(section)).toLatin1().constData()),
+                          Qt::LeftButton);
+    }
+
+  private Q_SLOTS:
+    void initTestCase() {
+        QStandardPaths::setTestModeEnabled(true);
+        QCoreApplication::setOrganizationName("vivid-anchor-test");
+        QCoreApplication::setApplicationName("lens-test");
+        QCoreApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
+        applyTheme(*qApp);
+    }
+
+    void theLensIsTakenOutAndPutBackWithOneKey() {
+        Ui ui(solvedProject());
+        const Path& path = ui.document.shot().paths->front();
+        const Eigen::Vector2d at(path.points.front().x, path.points.front().y);
+        const QPointF bent = ui.plate->fromPixel(0, 0);
+        QTest::keyClick(&ui.window, Qt::Key_U);
+        QVERIFY(ui.plate->straightShown());
+        ui.plate->repaint();
+        // A pixel goes where the lens sends it, and comes back from there.
+        const QPointF there = ui.plate->fromPixel(at.x(), at.y()), back = ui.plate->toPixel(there);
+        QVERIFY(std::hypot(back.x() - at.x(), back.y() - at.y()) < 1e-6);
+        const Intrinsics& lens = ui.document.shot().solve->lens;
+        const auto n = lens.normalisedFromPixel({0, 0});
+        QVERIFY(n.has_value());
+        const QPointF corner = ui.plate->fromPixel(0, 0),
+                      middle = ui.plate->fromPixel(lens.principalPoint.x(), lens.principalPoint.y());
+        QVERIFY(std::fabs((middle.x() - corner.x()) / ui.plate->zoom() +
+                          lens.focalPx / lens.pixelAspect * n->x() * lens.pixelAspect) < 1e-6);
+        QTest::keyClick(&ui.window, Qt::Key_U, Qt::ShiftModifier);
+        ui.plate->repaint();
+        QTest::keyClick(&ui.window, Qt::Key_U);
+        QVERIFY(!ui.plate->straightShown());
+        QCOMPARE(ui.plate->fromPixel(0, 0), bent);
+        // Without a lens the key says what is missing.
+        Ui empty(data_ + "jib");
+        QTest::keyClick(&empty.window, Qt::Key_U);
+        QVERIFY(!empty.plate->straightShown());
+        QVERIFY2(empty.sentence().contains("no lens"), qPrintable(empty.sentence()));
+    }
+
+    void theCameraBackIsOneLinkedSetOfFields() {
+        Ui ui(data_ + "jib");
+        ui.window.action("stepLens")->trigger();
+        ui.window.findChild<QComboBox*>("focalKnown")->setCurrentIndex(1);
+        Q_EMIT ui.window.findChild<QComboBox*>("focalKnown")->activated(1);
+        ui.type("sensorWidth", "36");
+        ui.type("fieldOfView", "90");
+        QVERIFY(std::fabs(ui.document.shot().back.focalMm - 18) < 1e-9);
+        const double width = ui.document.shot().plate.width;
+        ui.type("focalPx", QString::number(width));
+        QVERIFY(std::fabs(ui.document.shot().back.focalMm - 36) < 1e-9);
+        // A lens from a file sets all of it.
+        const QString file = folder_.filePath("wide.json");
+        writeFileAtomically(
+            file.toStdString(),
+            R"({"image": {"width": 960, "height": 540}, "focal_px": 480, "principal_point_px": [489.5, 265.5],
+                                "lens": {"model": "division", "lambda": -0.1}})");
+        ui.window.lensEdits().takeFile(file);
+        const CameraBack& b = ui.document.shot().back;
+        QCOMPARE(b.lens.kind(), LensKind::division);
+        QCOMPARE(b.distortion, Known::known);
+        QVERIFY(std::fabs(b.focalMm - 18) < 1e-9);
+        QVERIFY(b.principalOffset.x() > 0 && b.principalOffset.y() < 0);
+        QTest::keyClick(&ui.window, Qt::Key_U);
+        QVERIFY(ui.plate->straightShown());
+        ui.window.saveLens(folder_.filePath("again.json"));
+        ui.document.undoStack().undo();
+        ui.window.lensEdits().takeFile(folder_.filePath("again.json"));
+        QVERIFY(std::fabs(ui.document.shot().back.lens.value("lambda") + 0.1) < 1e-12);
+        ui.window.lensEdits().takeFile(folder_.filePath("missing.json"));
+        QVERIFY(!ui.sentence().isEmpty());
+    }
+
+    void lensStatesReachTheSolve() {
+        Ui ui(solvedProject());
+        ui.window.action("stepLens")->trigger();
+        auto* known = ui.window.findChild<QComboBox*>("focalKnown");
+        known->setFocus();
+        QTest::keyClick(known, Qt::Key_Down);
+        QTest::keyClick(known, Qt::Key_Down);
+        QTest::keyClick(known, Qt::Key_Return);
+        QCOMPARE(int(ui.document.shot().back.focal), int(Known::known));
+        ui.type("focalMm", "16*2");
+        QCOMPARE(ui.document.shot().back.focalMm, 32.0);
+        QCOMPARE(int(ui.window.findChild<Route*>()->entry(Step::solve)->verdict().lamp), int(Lamp::stale));
+        ui.plate->setFocus();
+        QTest::keyClick(&ui.window, Qt::Key_R, Qt::ControlModifier);
+        QTRY_VERIFY_WITH_TIMEOUT(!ui.document.job().running(), 60000);
+        QVERIFY(std::fabs(ui.document.shot().solve->lens.focalPx - 32.0 / 36 * 640) < 1e-9);
+    }
+
+    void filmBacksCamerasAndEquivalentsAreOneSet() {
+        Ui ui(data_ + "jib");
+        show(ui, LensSection::back);
+        auto* backs = ui.child<QComboBox>("filmBack");
+        const int full = backs->findText("35 mm, full aperture");
+        QVERIFY(full > 0);
+        backs->setCurrentIndex(full);
+        Q_EMIT backs->activated(full);
+        // SMPTE ST 59, camera aperture A: 24.89 mm (from memory).
+        QVERIFY(std::fabs(ui.document.shot().back.sensorWidthMm - 24.89) < 1e-9);
+        QVERIFY(!ui.document.shot().back.sensorAssumed);
+        backs->setCurrentIndex(backs->findText("Full frame"));
+        Q_EMIT backs->activated(backs->currentIndex());
+        ui.child<QComboBox>("focalKnown")->setCurrentIndex(2);
+        Q_EMIT ui.child<QComboBox>("focalKnown")->activated(2);
+        // 16:9 from 36 mm: the diagonal is shorter than that of 36 × 24, so the equivalent is longer than the lens.
+        ui.type("focal35", "50");
+        const double diagonal = std::hypot(36.0, 36.0 * 9 / 16);
+        QVERIFY(std::fabs(ui.document.shot().back.focalMm - 50 * diagonal / std::hypot(36.0, 24.0)) < 1e-6);
+        // A name that the camera data base does not know is said, and changes nothing.
+        const CameraBack before = ui.document.shot().back;
+        auto* camera = ui.child<QLineEdit>("cameraName");
+        camera->setFocus();
+        QTest::keyClicks(camera, "Tidal Optics Anchor");
+        QTest::keyClick(camera, Qt::Key_Escape);
+        camera->setText("Tidal Optics Anchor");
+        QTest::keyClick(camera, Qt::Key_Return);
+        QVERIFY(ui.document.shot().back == before);
+        QVERIFY2(ui.sentence().contains("data base"), qPrintable(ui.sentence()));
+        ui.type("squeeze", "2");
+        QCOMPARE(ui.document.shot().pixelAspect(), 2.0);
+        // Stills without metadata: the button says so.
+        ui.window.action("takeMetadata")->trigger();
+        QVERIFY2(ui.sentence().contains("nothing of the camera"), qPrintable(ui.sentence()));
+    }
+
+    void aCutOutIsSaidOnceAndFollowedThrough() {
+        Ui ui(data_ + "jib");
+        show(ui, LensSection::back);
+        ui.type("cutWidth", "1280");
+        // The height follows, cut from the middle: half of the sensor, axis in the middle.
+        QVERIFY(std::fabs(ui.document.shot().back.sensorWidthMm - 18) < 1e-9);
+        QCOMPARE(ui.document.shot().back.cut.fullHeight, 720.0);
+        ui.type("cutLeft", "0");
+        QCOMPARE(ui.document.shot().back.principalOffset.x(), 320.0);
+        ui.type("cutLeft", "900");
+        QVERIFY2(ui.sentence().contains("does not lie inside"), qPrintable(ui.sentence()));
+        QCOMPARE(ui.document.shot().back.principalOffset.x(), 320.0);
+        ui.document.undoStack().undo();
+        ui.document.undoStack().undo();
+        QVERIFY(std::fabs(ui.document.shot().back.sensorWidthMm - 36) < 1e-9);
+    }
+
+    void anotherModelTakesTheBendOver() {
+        Ui ui(data_ + "jib");
+        show(ui, LensSection::bend);
+        auto* state = ui.child<QComboBox>("distortionKnown");
+        state->setCurrentIndex(1);
+        Q_EMIT state->activated(1);
+        ui.type("brown-conrady-k1", "-0.12345678901234");
+        QCOMPARE(ui.document.shot().back.lens.value("k1"), -0.12345678901234);
+        auto* model = ui.child<QComboBox>("lensModel");
+        model->setCurrentIndex(1);
+        Q_EMIT model->activated(1);
+        QCOMPARE(ui.document.shot().back.lens.kind(), LensKind::division);
+        QVERIFY(ui.document.shot().back.lens.value("lambda") < -0.05);
+        QVERIFY2(ui.sentence().contains("differ by at most"), qPrintable(ui.sentence()));
+        QVERIFY(ui.child<NumberField>("division-lambda")->isVisible());
+        QVERIFY(!ui.child<NumberField>("brown-conrady-k1")->isVisible());
+    }
+
+    void chartStillsGiveAKnownLens() {
+        Ui ui(data_ + "lens-chart/lens-chart.01.jpg");
+        show(ui, LensSection::chart);
+        QVERIFY(!ui.window.action("calibrateChart")->isEnabled());
+        QStringList stills;
+        for (const QFileInfo& f : QDir(data_ + "lens-chart").entryInfoList({"*.jpg"})) stills << f.filePath();
+        QCOMPARE(stills.size(), 14);
+        ui.window.lensEdits().setChartStills(stills);
+        auto* table = ui.child<QTableWidget>("chartStills");
+        QCOMPARE(table->rowCount(), 14);
+        ui.window.action("calibrateChart")->trigger();
+        ui.finish();
+        QVERIFY(ui.document.shot().chart->trouble.empty());
+        QVERIFY(table->item(0, 1)->text().contains("of"));
+        auto* plot = ui.window.findChild<ResidualPlot*>();
+        QVERIFY(plot->isVisible());
+        QVERIFY(plot->enlarged() > 10);
+        QVERIFY(ui.child<QLabel>("chartNumbers")->text().contains("focal"));
+        ui.window.action("takeChart")->trigger();
+        QCOMPARE(ui.document.shot().back.distortion, Known::known);
+        QVERIFY(ui.document.shot().back.lens.value("k1") < -0.2);
+        // One undo takes the lens back, another the chart.
+        ui.document.undoStack().undo();
+        QCOMPARE(ui.document.shot().back.distortion, Known::unknown);
+        ui.document.undoStack().undo();
+        QVERIFY(ui.document.shot().chart->stills.empty());
+    }
+
+    void edgesAreProposedAcceptedDrawnAndSolved() {
+        Ui ui(data_ + "wide-yard/wide-yard.mp4");
+        QTest::keyClick(&ui.window, Qt::Key_E);
+        QCOMPARE(ui.plate->tool(), PlateTool::edge);
+        QTest::keyClick(&ui.window, Qt::Key_E, Qt::ShiftModifier);
+        ui.finish();
+        const auto edges = ui.document.shot().edges;
+        QVERIFY2(edges.size() > 10, qPrintable(QString::number(edges.size())));
+        auto* table = ui.child<QTableWidget>("edgeTable");
+        QCOMPARE(table->rowCount(), int(edges.size()));
+        // A click on a proposed edge accepts it.
+        const auto& middle = edges.front().points[edges.front().points.size() / 2];
+        QTest::mouseClick(ui.plate, Qt::LeftButton, {}, ui.at(middle.x(), middle.y()));
+        QVERIFY(ui.document.shot().edges.front().accepted);
+        QTest::mouseClick(ui.plate, Qt::LeftButton, {}, ui.at(middle.x(), middle.y()));
+        QVERIFY(!ui.document.shot().edges.front().accepted);
+        // A stroke along the same edge makes one of the artist's own, on the same line.
+        const Eigen::Vector2d a = edges.front().points.front(), b = edges.front().points.back();
+        ui.drag(ui.at(a.x(), a.y()), ui.at(b.x(), b.y()));
+        ui.finish();
+        QCOMPARE(ui.document.shot().edges.size(), edges.size() + 1);
+        QVERIFY(ui.document.shot().edges.back().drawn && ui.document.shot().edges.back().accepted);
+        ui.document.undoStack().undo();
+        // With none accepted all are used; the bend becomes a start value.
+        ui.window.action("solveEdges")->trigger();
+        ui.finish();
+        QCOMPARE(ui.document.shot().back.distortion, Known::start);
+        QVERIFY(ui.document.shot().back.lens.value("k1") < -0.1);
+        QVERIFY2(ui.sentence().contains("proposed edges"), qPrintable(ui.sentence()));
+        QTest::keyClick(&ui.window, Qt::Key_U);
+        QVERIFY2(ui.plate->straightShown(), qPrintable(ui.sentence()));
+        ui.plate->repaint();
+        ui.window.action("acceptEdges")->trigger();
+        for (const StraightEdge& e : ui.document.shot().edges) QVERIFY(e.accepted);
+        // A stroke where there is nothing says so and loses nothing.
+        const size_t count = ui.document.shot().edges.size();
+        QTest::keyClick(&ui.window, Qt::Key_U);
+        ui.drag(ui.at(600, 40), ui.at(700, 60));
+        ui.finish();
+        QCOMPARE(ui.document.shot().edges.size(), count);
+    }
+
+    void straightPlatesMapsAndMoviesAreWritten() {
+        Ui ui(solvedProject());
+        show(ui, LensSection::write);
+        const QString folder = folder_.filePath("straight");
+        auto* field = ui.child<QLineEdit>("lensFolder");
+        field->setText(folder);
+        field->setModified(true);
+        ui.child<QComboBox>("lensFormat")->setCurrentText("png");
+        const QString size = ui.child<QLabel>("straightSize")->text();
+        QVERIFY(size.contains("×"));
+        ui.document.setRange({1001, 1003});
+        ui.window.action("writeStraight")->trigger();
+        ui.finish();
+        const QStringList pngs = QDir(folder).entryList({"*.png"});
+        QCOMPARE(pngs.size(), 3);
+        const PictureFile first = readPicture((folder + "/" + pngs.front()).toStdString());
+        QCOMPARE(QString("%1 × %2").arg(first.picture.width).arg(first.picture.height), size);
+        ui.window.action("writeStmaps")->trigger();
+        ui.finish();
+        QCOMPARE(QDir(folder).entryList({"*stmap*.exr"}).size(), 2);
+        ui.child<QComboBox>("lensFormat")->setCurrentText("mov");
+        ui.window.action("writeStraight")->trigger();
+        ui.finish();
+        QCOMPARE(QDir(folder).entryList({"*.mov"}).size(), 1);
+        // The camera for it: the same size stands on the page and in the file.
+        ui.window.action("stepExport")->trigger();
+        ui.child<QCheckBox>("exportStraight")->setChecked(true);
+        ui.child<QLineEdit>("exportFolder")->setText(folder_.filePath("camera"));
+        QTest::mouseClick(ui.child<QPushButton>("exportButton"), Qt::LeftButton);
+        const std::string camera = readFile(folder_.filePath("camera/camera.json").toStdString());
+        QVERIFY(camera.find(QString("\"width\": %1").arg(first.picture.width).toStdString()) != std::string::npos);
+    }
+
+    void followingOnTheStraightPictureNeedsALens() {
+        Ui ui(data_ + "jib");
+        ui.window.action("stepFeatures")->trigger();
+        auto* box = ui.child<QCheckBox>("followStraight");
+        box->setChecked(true);
+        QVERIFY(!ui.document.shot().followStraight);
+        QVERIFY(!box->isChecked());
+        QVERIFY2(ui.sentence().contains("no lens"), qPrintable(ui.sentence()));
+        Shot with = ui.document.shot();
+        with.back.distortion = Known::known;
+        with.back.lens = LensModel::brownConrady(-0.03);
+        ui.document.edit("lens", with);
+        box->setChecked(true);
+        QVERIFY(ui.document.shot().followStraight);
+    }
+};
+
+}  // namespace va
+
+int main(int argc, char** argv) {
+    QApplication app(argc, argv);
+    va::LensTest test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "lens_test.moc"

@@ -1,0 +1,61 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <QApplication>
+#include <QLabel>
+#include <QMouseEvent>
+#include <QTest>
+
+#include "inspector/number_field.h"
+#include "main_window/main_window.h"
+#include "plate_view/plate_canvas.h"
+#include "scene_view/scene_canvas.h"
+
+namespace va {
+
+/// A real window on the display, as a hand has it.
+struct Ui {
+    MainWindow window;
+    PlateCanvas* plate = window.findChild<PlateCanvas*>();
+    SceneCanvas* scene = window.findChild<SceneCanvas*>();
+    Document& document = window.document();
+
+    /// With a plate or project opened, and the picture of its frame there; or empty.
+    explicit Ui(const QString& path = {}) {
+        window.show();
+        // No window manager runs on the virtual display: the window has to be told that it is the active one.
+        QVERIFY(QTest::qWaitForWindowExposed(&window));
+        QApplication::setActiveWindow(&window);
+        QCOMPARE(QApplication::activeWindow(), &window);
+        if (path.isEmpty()) return;
+        QVERIFY(window.openPath(path));
+        QTRY_VERIFY_WITH_TIMEOUT(plate->pictureReady(document.frame()), 20000);
+    }
+    ~Ui() { document.undoStack().setClean(); }
+    [[nodiscard]] QPoint at(double x, double y) const { return plate->fromPixel(x, y).toPoint(); }
+    [[nodiscard]] QString sentence() const { return window.findChild<QLabel*>("sentence")->text(); }
+    void drag(const QPoint& from, const QPoint& to, Qt::KeyboardModifiers keys = {}) const {
+        QTest::mousePress(plate, Qt::LeftButton, keys, from);
+        for (int i = 1; i <= 4; ++i) {
+            QMouseEvent move(QEvent::MouseMove, from + (to - from) * i / 4.0,
+                             plate->mapToGlobal(from + (to - from) * i / 4.0), Qt::NoButton, Qt::LeftButton, keys);
+            QApplication::sendEvent(plate, &move);
+        }
+        QTest::mouseRelease(plate, Qt::LeftButton, keys, to);
+    }
+    void finish() { QTRY_VERIFY_WITH_TIMEOUT(!document.job().running(), 120000); }
+    template <class T>
+    T* child(const char* name) const {
+        return window.findChild<T*>(name);
+    }
+    /// Types into a number field and presses Return.
+    void type(const char* name, const QString& text) const {
+        auto* field = child<NumberField>(name);
+        QVERIFY2(field, name);
+        field->setFocus();
+        field->selectAll();
+        QTest::keyClicks(field, text);
+        QTest::keyClick(field, Qt::Key_Return);
+    }
+};
+
+}  // namespace va

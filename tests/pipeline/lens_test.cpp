@@ -1,0 +1,230 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The ways to a lens on the demo data, against its truth: a chart, straight edges, the solve.
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+#include "base/atomic_file.h"
+#include "base/error.h"
+#include "exchange/camera_json.h"
+#include "judge.h"
+#include "lens/convert_lens.h"
+#include "path_truth.h"
+#include "shot/lens_json.h"
+#include "workflow/follow_shot.h"
+#include "workflow/lens_work.h"
+#include "workflow/match_shot.h"
+#include "workflow/verdict.h"
+
+namespace va {
+namespace {
+
+const std::string data = std::string(VA_SOURCE_DIR) + "/demo/data/";
+const std::string wide = data + "wide-yard/wide-yard.mp4", wideTruth = data + "wide-yard/wide-yard.truth.json";
+
+Intrinsics trueChartLens() {
+    const auto j = nlohmann::json::parse(readFile(data + "lens-chart/lens-chart.truth.json"));
+    Intrinsics out;
+    out.focalPx = j.at("focal_px");
+    out.principalPoint = {j.at("principal_point_px")[0].get<double>(), j.at("principal_point_px")[1].get<double>()};
+    out.lens = lensFromJson(j.at("lens"));
+    return out;
+}
+
+/// Straightening maps of two lenses over the frame: where each puts a pixel, in its own px from its own axis.
+struct MapError {
+    double rms = 0, worst = 0;
+};
+MapError mapError(const Intrinsics& a, const Intrinsics& b, int width, int height) {
+    MapError out;
+    int count = 0;
+    for (int j = 0; j <= 36; ++j)
+        for (int i = 0; i <= 64; ++i) {
+            const Eigen::Vector2d pixel(i * (width - 1) / 64.0, j * (height - 1) / 36.0);
+            const auto p = a.normalisedFromPixel(pixel), q = b.normalisedFromPixel(pixel);
+            if (!p || !q) return {1e9, 1e9};
+            const double e = (a.focalPx * *p - b.focalPx * *q).norm();
+            out.rms += e * e;
+            out.worst = std::max(out.worst, e);
+            ++count;
+        }
+    out.rms = std::sqrt(out.rms / count);
+    return out;
+}
+
+Shot matched(const std::function<void(Shot&)>& prepare = {}) {
+    Shot shot = withPlate(Shot(), wide);
+    if (prepare) prepare(shot);
+    Progress progress;
+    return matchShot(shot, progress);
+}
+
+Judgement judged(const Shot& shot) {
+    const Judgement j = judge(writeCameraJson(gatherExport(shot, "")), readFile(wideTruth));
+    std::printf("%s\n", j.line().c_str());
+    return j;
+}
+
+Shot withDemoChart() {
+    Shot shot = withPlate(Shot(), wide);
+    for (int i = 1; i <= 14; ++i) {
+        char name[64];
+        std::snprintf(name, sizeof name, "lens-chart/lens-chart.%02d.jpg", i);
+        shot.chartStills.push_back(data + name);
+    }
+    Progress progress;
+    return withChart(shot, progress);
+}
+
+TEST(LensChart, DemoStillsGiveTheTrueLens) {
+    const Shot shot = withDemoChart();
+    const ChartCalibration& c = *shot.chart;
+    ASSERT_EQ(c.trouble, "");
+    EXPECT_EQ(c.stills.size(), 14u);
+    const Intrinsics truth = trueChartLens();
+    const MapError map = mapError(truth, c.lens, c.width, c.height);
+    const double focal = std::fabs(c.lens.focalPx / truth.focalPx - 1) * 100;
+    std::printf("RMS %.4f px, focal %.4f %%, map RMS %.4f worst %.4f px, principal %.3f px, cover %.2f\n", c.rmsPx,
+                focal, map.rms, map.worst, (c.lens.principalPoint - truth.principalPoint).norm(), c.cover);
+    EXPECT_LE(focal, 0.1);
+    EXPECT_LE(largestDifferencePx(truth, c.lens, c.width, c.height), 0.1);
+    // What it says of its own sureness is true.
+    ASSERT_EQ(c.sureness.front().name, "focal");
+    EXPECT_LT(std::fabs(c.sureness.front().value - truth.focalPx), 5 * c.sureness.front().sigma);
+    const Shot taken = withChartLens(shot);
+    EXPECT_EQ(taken.back.distortion, Known::known);
+    EXPECT_NEAR(taken.givenLens().focalPx, c.lens.focalPx, 1e-9);
+}
+
+TEST(LensChart, StillsOfMixedSizesAndWithoutAChartAreSaid) {
+    Shot shot = withPlate(Shot(), wide);
+    Progress progress;
+    EXPECT_THROW((void)withChart(shot, progress), InputError);
+    EXPECT_THROW((void)withChartLens(shot), InputError);
+    shot.chartStills = {data + "lens-chart/lens-chart.01.jpg", data + "jib/jib.1001.jpg"};
+    try {
+        (void)withChart(shot, progress);
+        FAIL();
+    } catch (const InputError& e) {
+        EXPECT_NE(std::string(e.what()).find("one size"), std::string::npos) << e.what();
+    }
+    // No chart in any of them: a trouble, and nothing lost.
+    shot.chartStills = {data + "jib/jib.1001.jpg", data + "jib/jib.1002.jpg"};
+    const Shot none = withChart(shot, progress);
+    EXPECT_NE(none.chart->trouble, "");
+    EXPECT_EQ(none.chartStills.size(), 2u);
+    EXPECT_THROW((void)withChartLens(none), InputError);
+}
+
+/// From one frame's proposals, nothing accepted and nothing known.
+MapError edgesAgainstTruth(const std::string& plate, const std::string& truthFile, int frame) {
+    Progress progress;
+    std::string sentence;
+    Shot shot = withEdgesFound(withPlate(Shot(), plate), frame, progress);
+    const Intrinsics truth = test::readTrueCameras(truthFile).lens;
+    shot = withLensFromEdges(shot, progress, &sentence);
+    Intrinsics found = shot.givenLens();
+    // Edges do not tell the focal length: the same bend in px, for the true one.
+    found.lens = bendForFocal(found.lens, truth.focalPx / found.focalPx);
+    found.focalPx = truth.focalPx;
+    const MapError e = mapError(truth, found, shot.plate.width, shot.plate.height);
+    std::printf("%d edges, map RMS %.3f worst %.3f px; %s\n", int(shot.edges.size()), e.rms, e.worst, sentence.c_str());
+    return e;
+}
+
+TEST(StraightEdges, OneFrameGivesTheBendOfAWideLens) { EXPECT_LE(edgesAgainstTruth(wide, wideTruth, 1001).worst, 1.0); }
+
+TEST(StraightEdges, OneFrameGivesTheBendOfAMildLens) {
+    EXPECT_LE(edgesAgainstTruth(data + "slipway/slipway.mp4", data + "slipway/slipway.truth.json", 1060).worst, 1.0);
+}
+
+TEST(WideYard, UnknownLensIsSolved) {
+    const Shot shot = matched();
+    ASSERT_EQ(shot.solve->motion, Motion::free);
+    const Judgement j = judged(shot);
+    EXPECT_EQ(j.solved, 80);
+    EXPECT_LE(j.stickPx, 0.07);
+    EXPECT_LE(j.focalPercent, 0.5);
+    const MapError map = mapError(test::readTrueCameras(wideTruth).lens, shot.solve->lens, 960, 540);
+    std::printf("map RMS %.3f worst %.3f px, said ±%.3f\n", map.rms, map.worst, shot.solve->lensMapSigmaPx);
+    EXPECT_LE(map.rms, 0.2);
+    EXPECT_LE(map.worst, 0.5);
+    EXPECT_LT(shot.solve->bendRefusedPx, 0);
+    EXPECT_GT(shot.solve->lensMapSigmaPx, 0);
+    ASSERT_EQ(shot.solve->lensNumbers.size(), 3u);
+}
+
+TEST(WideYard, TheChartsLensIsObeyed) {
+    const Shot chart = withChartLens(withDemoChart());
+    const Shot shot = matched([&](Shot& s) { s.back = chart.back; });
+    ASSERT_EQ(shot.solve->motion, Motion::free);
+    EXPECT_TRUE(shot.solve->lens.lens == chart.back.lens) << "known is known";
+    const Judgement j = judged(shot);
+    EXPECT_EQ(j.solved, 80);
+    EXPECT_LE(j.stickPx, 0.07);
+    EXPECT_LE(j.focalPercent, 0.1);
+}
+
+TEST(WideYard, TenFramesRefuseTheBendAndTakeAStartValueInstead) {
+    const auto few = [](Shot& s) { s.range = {1001, 1007}; };
+    const Shot alone = matched(few);
+    if (alone.solve->has() && alone.solve->motion == Motion::free && alone.solve->bendRefusedPx >= 0) {
+        EXPECT_TRUE(alone.solve->lens.lens.isZero());
+        EXPECT_NE(verdictOn(alone, Step::lens).sentence.find("taken as none"), std::string::npos);
+    }
+    // With a start value from one frame's edges the same frames do.
+    Progress progress;
+    Shot shot = withEdgesFound(withPlate(Shot(), wide), 1001, progress);
+    shot = withLensFromEdges(shot, progress);
+    EXPECT_EQ(shot.back.distortion, Known::start);
+    shot.range = {1001, 1015};
+    const Shot solved = matchShot(shot, progress);
+    ASSERT_EQ(solved.solve->motion, Motion::free);
+    EXPECT_EQ(solved.solve->solvedCount(), 15);
+    const MapError map = mapError(test::readTrueCameras(wideTruth).lens, solved.solve->lens, 960, 540);
+    std::printf("15 frames with edges: map RMS %.3f worst %.3f, refused %.2f\n", map.rms, map.worst,
+                solved.solve->bendRefusedPx);
+}
+
+TEST(WideYard, FollowedStraightPathsLieOnThePlate) {
+    const Shot chart = withChartLens(withDemoChart());
+    Shot shot = withPlate(Shot(), wide);
+    shot.back = chart.back;
+    shot.followStraight = true;
+    Progress progress;
+    const Shot solved = matchShot(shot, progress);
+    ASSERT_EQ(solved.solve->motion, Motion::free);
+    for (const Path& p : *solved.paths)
+        for (const PathPoint& q : p.points) {
+            EXPECT_GE(q.x, 0);
+            EXPECT_LE(q.x, 959);
+            EXPECT_GE(q.y, 0);
+            EXPECT_LE(q.y, 539);
+        }
+    const Judgement j = judged(solved);
+    EXPECT_EQ(j.solved, 80);
+    EXPECT_LE(j.stickPx, 0.07);
+}
+
+TEST(WideYard, TheStraightFramesCameraSeesWhatTheBentOneSees) {
+    Shot shot = withPlate(Shot(), data + "jib");
+    Progress progress;
+    shot = matchShot(shot, progress);
+    ASSERT_EQ(shot.solve->motion, Motion::free);
+    const SceneExport bent = gatherExport(shot, ""), straight = straightened(bent, Overscan::whole);
+    EXPECT_GT(straight.width, bent.width);
+    EXPECT_TRUE(straight.lens.isZero());
+    // The same directions: focal length in px stays, so mm stay, and the sensor grows with the frame.
+    EXPECT_NEAR(straight.focalMm(straight.frames.front()), bent.focalMm(bent.frames.front()), 1e-9);
+    const Intrinsics a = bent.intrinsics(bent.frames.front()), b = straight.intrinsics(straight.frames.front());
+    const auto corner = a.normalisedFromPixel({0, 0});
+    ASSERT_TRUE(corner);
+    const Eigen::Vector2d seen = b.pixelFromNormalised(*corner);
+    EXPECT_GE(seen.x(), -0.5);
+    EXPECT_GE(seen.y(), -0.5);
+}
+
+}  // namespace
+}  // namespace va
