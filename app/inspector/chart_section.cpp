@@ -23,6 +23,7 @@ ChartSection::ChartSection(Document& document, const QMap<QString, QAction*>& ac
     stills_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     stills_->setSelectionMode(QAbstractItemView::NoSelection);
     stills_->setShowGrid(false);
+    stills_->setTextElideMode(Qt::ElideMiddle);
     stills_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     stills_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     stills_->setFixedHeight(132);
@@ -49,7 +50,7 @@ void ChartSection::refresh() {
         const bool has = found != c.stills.end();
         const QString words[3] = {
             name,
-            has                 ? tr("%1 of %2").arg(found->used).arg(found->corners)
+            has                 ? tr("%1/%2").arg(found->used).arg(found->corners)
             : !c.stills.empty() ? tr("none")
                                 : QString("–"),
             has ? found->aside ? tr("left out") : QString::number(found->rmsPx, 'f', 3) : QString("–")};

@@ -22,6 +22,8 @@ EdgesSection::EdgesSection(Document& document, LensEdits& edits, const QMap<QStr
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(20);
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    table_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Fixed);
+    table_->setColumnWidth(0, 66);
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setShowGrid(false);
@@ -50,7 +52,7 @@ void EdgesSection::refresh() {
         const StraightEdge& e = s.edges[size_t(row)];
         accepted += e.accepted;
         const Straightness straight = straightnessOf(e.points, lens ? *lens : s.givenLens());
-        auto* use = new QTableWidgetItem(e.drawn ? tr("drawn") : e.accepted ? tr("yes") : tr("?"));
+        auto* use = new QTableWidgetItem(e.drawn ? tr("drawn") : QString());
         use->setFlags(use->flags() | Qt::ItemIsUserCheckable);
         use->setCheckState(e.accepted ? Qt::Checked : Qt::Unchecked);
         use->setData(Qt::UserRole, e.id);

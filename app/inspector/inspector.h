@@ -24,9 +24,7 @@ class Inspector : public QScrollArea {
               QWidget* parent = nullptr);
     void showStep(Step step);
     [[nodiscard]] FeaturesPage& features() { return *features_; }
-    void showLensSection(LensSection section) { lens_->showSection(section); }
-    /// What is to be written from the Lens step, as its fields say.
-    [[nodiscard]] LensEdits::Writing lensWriting() const { return lens_->writing(); }
+    [[nodiscard]] LensPage& lens() { return *lens_; }
 
   private:
     Page* addPage(const QString& title);

@@ -42,6 +42,7 @@ void LensPage::showSection(LensSection section) {
     QWidget* const parts[lensSections] = {back_, bend_, chart_, edges_, write_};
     for (int i = 0; i < lensSections; ++i) parts[i]->setVisible(i == int(section));
     refresh();
+    Q_EMIT sectionShown(section);
 }
 
 void LensPage::edit(const QString& name, const std::function<void(CameraBack&)>& change) {

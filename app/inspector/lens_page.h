@@ -23,7 +23,11 @@ class LensPage : public Page {
     LensPage(Document& document, LensEdits& edits, const QMap<QString, QAction*>& actions);
     void refresh();
     void showSection(LensSection section);
+    [[nodiscard]] LensSection section() const { return LensSection(chooser_->checkedId()); }
     [[nodiscard]] LensEdits::Writing writing() const { return write_->writing(); }
+
+  Q_SIGNALS:
+    void sectionShown(va::LensSection section);
 
   private:
     void edit(const QString& name, const std::function<void(CameraBack&)>& change);

@@ -57,13 +57,13 @@ void MainWindow::makeLensActions() {
         [this] { lensEdits_.removeProposals(); });
 
     add("writeStraight", tr("Write the plate straightened"), tr("Plate"), {}, {},
-        [this] { lensEdits_.writeStraight(inspector_->lensWriting()); });
+        [this] { lensEdits_.writeStraight(inspector_->lens().writing()); });
     add("writeBent", tr("Bend an insert to lie on the plate…"), tr("Insert…"), {}, {}, [this] {
         const QString file = QFileDialog::getOpenFileName(this, tr("Insert: one of numbered stills, or a movie"));
-        if (!file.isEmpty()) lensEdits_.writeBent(file, inspector_->lensWriting());
+        if (!file.isEmpty()) lensEdits_.writeBent(file, inspector_->lens().writing());
     });
     add("writeStmaps", tr("Write STMaps, both ways"), tr("STMaps"), {}, {},
-        [this] { lensEdits_.writeStmaps(inspector_->lensWriting()); });
+        [this] { lensEdits_.writeStmaps(inspector_->lens().writing()); });
 }
 
 void MainWindow::refreshLensActions() {

@@ -407,8 +407,12 @@ void MainWindow::makeLayout() {
         strip_->setSentence({Lamp::good, sentence.toStdString()});
     });
     connect(route_, &Route::stepChosen, inspector_, &Inspector::showStep);
-    connect(route_, &Route::stepChosen, this,
-            [this](Step step) { plate_->canvas().setEdgesShown(step == Step::lens); });
+    const auto showEdges = [this](Step step, LensSection section) {
+        plate_->canvas().setEdgesShown(step == Step::lens && section == LensSection::edges);
+    };
+    connect(route_, &Route::stepChosen, this, [=, this](Step step) { showEdges(step, inspector_->lens().section()); });
+    connect(&inspector_->lens(), &LensPage::sectionShown, this,
+            [=](LensSection section) { showEdges(Step::lens, section); });
     connect(plate_, &PlateView::locateAsked, this, &MainWindow::locateFootage);
     connect(&plate_->canvas(), &PlateCanvas::toolChanged, this, [this] {
         static const QMap<PlateTool, QString> names{{PlateTool::select, "selectTool"}, {PlateTool::lasso, "lassoTool"},
@@ -422,7 +426,7 @@ void MainWindow::makeLayout() {
         if (t == PlateTool::hand || t == PlateTool::mask || t == PlateTool::patch) route_->setCurrent(Step::features);
         if (t == PlateTool::edge) {
             route_->setCurrent(Step::lens);
-            inspector_->showLensSection(LensSection::edges);
+            inspector_->lens().showSection(LensSection::edges);
         }
     });
     connect(strip_, &Strip::playingChanged, this,

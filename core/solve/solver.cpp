@@ -140,9 +140,9 @@ class Solver {
             const Intrinsics& lens = r.lens();
             const double sigma = covariance ? bendSigma(lens, values, *covariance) : 1e9;
             const bool folds = !lens.normalisedFromPixel({0, 0}) || !lens.normalisedFromPixel(lastPixel());
-            // Told to less than itself, and wrong by what would be seen.
+            // Not told to a third of itself, and wrong by what would be seen.
             const double seen = 0.5 * std::max(1.0, request_.width / 1280.0);
-            const double size = std::max(0.5 * largestBendPx(lens, request_.width, request_.height), seen);
+            const double size = std::max(largestBendPx(lens, request_.width, request_.height) / 3, seen);
             if (folds || sigma > size) {
                 result_.bendRefusedPx = folds ? 1e9 : sigma;
                 r.holdBend(bendForFocal(lens_.lens, lens.focalPx / lens_.focalPx));
