@@ -24,6 +24,7 @@ ChartSection::ChartSection(Document& document, const QMap<QString, QAction*>& ac
     stills_->setSelectionMode(QAbstractItemView::NoSelection);
     stills_->setShowGrid(false);
     stills_->setTextElideMode(Qt::ElideMiddle);
+    stills_->setWordWrap(false);
     stills_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     stills_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     stills_->setFixedHeight(132);

@@ -62,6 +62,10 @@ std::optional<CameraEntry> CameraBase::camera(const std::string& maker, const st
 
 std::vector<std::string> CameraBase::lenses(const CameraEntry& camera, const std::string& words) const {
     std::set<std::string> names;
+    if (camera.model.empty() && words.empty()) {
+        for (const lfLens* const* l = lf_db_get_lenses(held_->base); l && *l; ++l) names.insert(lensName(**l));
+        return {names.begin(), names.end()};
+    }
     const lfCamera* body = nullptr;
     const lfCamera** bodies =
         camera.model.empty() ? nullptr : lf_db_find_cameras(held_->base, camera.maker.c_str(), camera.model.c_str());

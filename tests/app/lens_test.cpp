@@ -29,16 +29,7 @@ class LensTest : public QObject {
     const QString data_ = QStringLiteral(VA_SOURCE_DIR "/demo/data/");
     QTemporaryDir folder_;
 
-    /// A jib shot that was matched once through the window; later tests open its project.
-    QString solvedProject() {
-        const QString file = folder_.filePath("solved.vanchor");
-        if (QFile::exists(file)) return file;
-        Ui ui(data_ + "jib");
-        ui.document.matchShot();
-        [&] { QTRY_VERIFY_WITH_TIMEOUT(!ui.document.job().running() && ui.document.shot().solve->has(), 120000); }();
-        [&] { QVERIFY(ui.window.saveTo(file)); }();
-        return file;
-    }
+    QString solvedProject() { return solvedJib(folder_); }
 
     static void show(const Ui& ui, LensSection section) {
         ui.window.action("stepLens")->trigger();
@@ -308,6 +299,113 @@ class LensTest : public QObject {
         QTest::mouseClick(ui.child<QPushButton>("exportButton"), Qt::LeftButton);
         const std::string camera = readFile(folder_.filePath("camera/camera.json").toStdString());
         QVERIFY(camera.find(QString("\"width\": %1").arg(first.picture.width).toStdString()) != std::string::npos);
+    }
+
+    void aCameraAndALensAreLookedUpInTheDataBase() {
+        Ui ui(data_ + "jib");
+        show(ui, LensSection::back);
+        // Any of the base that says its crop factor: none is chosen by us.
+        const CameraEntry camera = ui.window.lensEdits().base().all().front();
+        const QString name = QString::fromStdString(camera.maker + " " + camera.model);
+        ui.window.lensEdits().takeCamera(QString::fromStdString(camera.model));
+        QVERIFY2(!ui.document.shot().back.sensorAssumed, qPrintable(name + ": " + ui.sentence()));
+        const double high = ui.document.shot().back.sensorWidthMm * 9 / 16;
+        // The first match may be a sister model: what counts is that the width fits the crop factor that is said.
+        const double crop = std::hypot(36.0, 24.0) / std::hypot(ui.document.shot().back.sensorWidthMm, high);
+        QVERIFY2(ui.sentence().contains(QString::number(crop, 'g', 4)), qPrintable(ui.sentence()));
+        show(ui, LensSection::bend);
+        ui.window.lensEdits().takeProfile("no such lens");
+        QVERIFY2(ui.sentence().contains("does not know"), qPrintable(ui.sentence()));
+        QCOMPARE(ui.document.shot().back.distortion, Known::unknown);
+        Shot with = ui.document.shot();
+        with.back.focal = Known::known;
+        // The first lens of the base that bends at one of some focal lengths.
+        const CameraBase& base = ui.window.lensEdits().base();
+        std::optional<LensProfile> found;
+        for (const std::string& lens : base.lenses({}, {}))
+            for (const double mm : {24.0, 35.0, 50.0})
+                if (!found && (found = base.profile(lens, mm))) with.back.focalMm = mm;
+        QVERIFY(found.has_value());
+        ui.document.edit("focal", with);
+        ui.window.lensEdits().takeProfile(QString::fromStdString(found->lens));
+        QCOMPARE(ui.document.shot().back.distortion, Known::known);
+        QVERIFY(!ui.document.shot().back.lens.isZero());
+        QVERIFY2(ui.sentence().contains(QString::fromStdString(found->lens)), qPrintable(ui.sentence()));
+    }
+
+    void edgesAndChartComeBackWithTheProject() {
+        const QString file = folder_.filePath("edges.vanchor");
+        {
+            Ui ui(data_ + "wide-yard/wide-yard.mp4");
+            ui.window.action("findEdges")->trigger();
+            ui.finish();
+            ui.window.action("acceptEdges")->trigger();
+            ui.window.lensEdits().setChartStills({data_ + "lens-chart/lens-chart.01.jpg",
+                                                  data_ + "lens-chart/lens-chart.02.jpg",
+                                                  data_ + "lens-chart/lens-chart.05.jpg"});
+            ui.window.action("calibrateChart")->trigger();
+            ui.finish();
+            // Three stills: a result, and a warning with it.
+            show(ui, LensSection::chart);
+            QVERIFY2(ui.child<QLabel>("chartNote")->text().contains("Only 3 stills"),
+                     qPrintable(ui.child<QLabel>("chartNote")->text()));
+            QVERIFY(ui.window.saveTo(file));
+        }
+        Ui ui(file);
+        QVERIFY(ui.document.shot().edges.size() > 10);
+        QVERIFY(ui.document.shot().edges.front().accepted);
+        QCOMPARE(ui.document.shot().chart->stills.size(), size_t(3));
+        show(ui, LensSection::edges);
+        QCOMPARE(ui.child<QTableWidget>("edgeTable")->rowCount(), int(ui.document.shot().edges.size()));
+        // Delete takes the edge under the pointer away, and only with the tool in hand.
+        QTest::keyClick(&ui.window, Qt::Key_E);
+        const StraightEdge edge = ui.document.shot().edges.front();
+        const auto& middle = edge.points[edge.points.size() / 2];
+        QMouseEvent move(QEvent::MouseMove, ui.at(middle.x(), middle.y()),
+                         ui.plate->mapToGlobal(ui.at(middle.x(), middle.y())), Qt::NoButton, Qt::NoButton, {});
+        QApplication::sendEvent(ui.plate, &move);
+        ui.plate->setFocus();
+        QTest::keyClick(ui.plate, Qt::Key_Delete);
+        QVERIFY(!ui.document.shot().straightEdge(
+                    EdgeOverlay::edgeAt(*ui.plate, ui.document, ui.at(middle.x(), middle.y()))) ||
+                ui.document.shot().edges.front().id != edge.id);
+    }
+
+    void insertsAreBentWithTheirAlphaAndWrongOnesRefused() {
+        Ui ui(solvedProject());
+        show(ui, LensSection::write);
+        const StraightFrame frame = straightFrame(*ui.document.shot().lens(), 640, 360, Overscan::whole);
+        Picture insert(frame.width, frame.height);
+        for (int y = 0; y < frame.height; ++y)
+            for (int x = 0; x < frame.width; ++x) {
+                const float alpha = std::hypot(x - frame.width / 2.0, y - frame.height / 2.0) < 100 ? 1.0f : 0.0f;
+                insert.at(x, y)[0] = 0.5f * alpha;
+                insert.at(x, y)[3] = alpha;
+            }
+        PictureFormat format;
+        format.bits = 16;
+        format.alpha = true;
+        const QString one = folder_.filePath("insert.1001.exr"), small = folder_.filePath("small.1001.exr");
+        writePicture(one.toStdString(), insert, format);
+        writePicture(small.toStdString(), Picture(64, 36), format);
+        const LensEdits::Writing to{folder_.filePath("bent"), "exr", Filter::bicubic, Overscan::whole, false};
+        ui.window.lensEdits().writeBent(one, to);
+        ui.finish();
+        const QStringList files = QDir(folder_.filePath("bent")).entryList({"*.exr"});
+        QCOMPARE(files.size(), 1);
+        const PictureFile bent = readPicture((folder_.filePath("bent") + "/" + files.front()).toStdString());
+        QCOMPARE(bent.picture.width, 640);
+        QVERIFY(std::fabs(double(bent.picture.at(320, 180)[3]) - 1) < 1e-3);
+        QVERIFY(bent.picture.at(2, 2)[3] == 0);
+        ui.window.lensEdits().writeBent(small, to);
+        ui.finish();
+        QVERIFY2(ui.sentence().contains("64 × 36"), qPrintable(ui.sentence()));
+        // Nothing is written where no folder can be.
+        LensEdits::Writing nowhere = to;
+        nowhere.folder = "/proc/no/such/place";
+        ui.window.lensEdits().writeStmaps(nowhere);
+        ui.finish();
+        QVERIFY2(ui.sentence().contains("can't be made"), qPrintable(ui.sentence()));
     }
 
     void followingOnTheStraightPictureNeedsALens() {

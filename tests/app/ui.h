@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <QApplication>
+#include <QFile>
 #include <QLabel>
 #include <QMouseEvent>
+#include <QTemporaryDir>
 #include <QTest>
 
 #include "inspector/number_field.h"
@@ -57,5 +59,16 @@ struct Ui {
         QTest::keyClick(field, Qt::Key_Return);
     }
 };
+
+/// A jib shot that was matched once through the window; later tests open its project.
+inline QString solvedJib(const QTemporaryDir& folder) {
+    const QString file = folder.filePath("solved.vanchor");
+    if (QFile::exists(file)) return file;
+    Ui ui(QStringLiteral(VA_SOURCE_DIR "/demo/data/jib"));
+    ui.document.matchShot();
+    [&] { QTRY_VERIFY_WITH_TIMEOUT(!ui.document.job().running() && ui.document.shot().solve->has(), 120000); }();
+    [&] { QVERIFY(ui.window.saveTo(file)); }();
+    return file;
+}
 
 }  // namespace va

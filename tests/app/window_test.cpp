@@ -45,17 +45,7 @@ class WindowTest : public QObject {
     const QString data_ = QStringLiteral(VA_SOURCE_DIR "/demo/data/");
     QTemporaryDir folder_;
 
-    /// A jib shot that was matched once through the window; later tests open its project.
-    QString solvedProject() {
-        const QString file = folder_.filePath("solved.vanchor");
-        if (QFile::exists(file)) return file;
-        Ui ui;
-        [&] { QVERIFY(ui.window.openPath(data_ + "jib")); }();
-        ui.document.matchShot();
-        [&] { QTRY_VERIFY_WITH_TIMEOUT(!ui.document.job().running() && ui.document.shot().solve->has(), 120000); }();
-        [&] { QVERIFY(ui.window.saveTo(file)); }();
-        return file;
-    }
+    QString solvedProject() { return solvedJib(folder_); }
 
     /// Answers the next dialog: types text into its line edit if any, then presses the button or Enter.
     static void answer(const QString& text, int standardButton = -1) {
