@@ -63,8 +63,9 @@ std::vector<int> valuesNamed(const std::string& list, LensKind kind) {
 }
 
 void writeLens(const FindArguments& a, const Intrinsics& lens, int width, int height, double rmsPx,
-               const std::string& source) {
-    if (!a.out.empty()) writeFileAtomically(a.out, writeLensFile({lens, width, height, source, rmsPx, {}}));
+               const std::string& source, bool focalAssumed = false) {
+    if (!a.out.empty())
+        writeFileAtomically(a.out, writeLensFile({lens, width, height, source, rmsPx, {}, focalAssumed}));
 }
 
 json resultOf(const ChartCalibration& c, int width, int height) {
@@ -170,7 +171,7 @@ int fromLines(const LinesArguments& a) {
     const PlumbLineResult r = lensFromEdges(edges, info.width, info.height, start, options, progress);
     if (!r.trouble.empty()) throw InputError(r.trouble);
     const auto used = std::count_if(r.edges.begin(), r.edges.end(), [](const auto& e) { return e.used; });
-    writeLens(a, r.lens, info.width, info.height, r.rmsPx, std::to_string(used) + " straight edges");
+    writeLens(a, r.lens, info.width, info.height, r.rmsPx, std::to_string(used) + " straight edges", !(a.focalPx > 0));
     if (a.asJson) {
         json j{{"focal_px", r.lens.focalPx},
                {"principal_point_px", numbers(r.lens.principalPoint)},

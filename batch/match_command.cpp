@@ -10,8 +10,8 @@
 #include "commands.h"
 #include "exchange/camera_json.h"
 #include "exchange/verify.h"
-#include "shot/lens_file.h"
 #include "shot/shot_file.h"
+#include "workflow/lens_work.h"
 #include "workflow/match_shot.h"
 #include "workflow/verdict.h"
 
@@ -30,18 +30,10 @@ struct MatchArguments {
 
 /// The file's bend, and its principal point where it says for which picture. The focal length stays what was asked.
 void takeBend(Shot& shot, const std::string& path) {
-    LensFile file = readLensFile(path);
-    if (!file.stops.empty()) {
-        if (shot.back.focal == Known::unknown)
-            throw InputError("\"" + path + "\" is of a zoom lens: give --focal, to say at which focal length.");
-        file = file.at(shot.back.focalMm);
-    }
-    shot.back.distortion = Known::known;
-    shot.back.lens = file.intrinsics.lens;
-    if (file.width <= 0) return;
-    const Intrinsics lens = file.forSize(shot.plate.width, shot.plate.height);
-    shot.back.principalOffset =
-        lens.principalPoint - Eigen::Vector2d((shot.plate.width - 1) / 2.0, (shot.plate.height - 1) / 2.0);
+    const CameraBack asked = shot.back;
+    shot = withLensFile(shot, path);
+    shot.back.focal = asked.focal;
+    shot.back.focalMm = asked.focalMm;
 }
 
 int match(const MatchArguments& a) {
@@ -59,7 +51,7 @@ int match(const MatchArguments& a) {
     }
     if (a.distortion == "none") shot.back.distortion = Known::known;
     else if (a.distortion != "solve") takeBend(shot, a.distortion);
-    if (a.followStraight && (shot.back.distortion != Known::known || shot.back.lens.isZero()))
+    if (a.followStraight && (shot.back.distortion == Known::unknown || shot.back.lens.isZero()))
         throw CLI::ValidationError("--follow-straight", "it needs a lens file in --distortion");
     shot.followStraight = a.followStraight;
 

@@ -80,9 +80,24 @@ void Document::takeResult(const QString& name, const Shot& result) {
             p.frames = made->frames;
             p.trouble = made->trouble;
         }
-    if (!(result.edges == jobStart_.edges)) next.edges = result.edges;
+    if (!(result.edges == jobStart_.edges)) {
+        // What the job took away and what it found; what the artist accepted or drew meanwhile stays.
+        std::erase_if(next.edges, [&](const StraightEdge& e) {
+            return jobStart_.straightEdge(e.id) && !result.straightEdge(e.id) && !e.accepted;
+        });
+        for (StraightEdge e : result.edges) {
+            if (jobStart_.straightEdge(e.id)) continue;
+            while (next.straightEdge(e.id)) ++e.id;
+            next.edges.push_back(std::move(e));
+        }
+    }
     if (result.chart != jobStart_.chart) next.chart = result.chart;
-    if (!(result.back == jobStart_.back)) next.back = result.back;
+    if (!(result.back == jobStart_.back)) {
+        next.back.lens = result.back.lens;
+        next.back.distortion = result.back.distortion;
+        next.back.principal = result.back.principal;
+        next.back.principalOffset = result.back.principalOffset;
+    }
     if (result.solve != jobStart_.solve) next.solve = result.solve, next.solveFrom = result.solveFrom;
     edit(name, withGround(next, next.groundSpec));
 }

@@ -94,6 +94,7 @@ void MainWindow::saveLens(const QString& path) {
     file.width = shot.plate.width;
     file.height = shot.plate.height;
     file.source = (shot.solve->has() ? "solved from " : "given for ") + shot.name;
+    file.focalAssumed = !shot.solve->has() && shot.back.focal == Known::unknown;
     if (shot.solve->has()) file.rmsPx = shot.solve->rmsPx;
     try {
         writeFileAtomically(path.toStdString(), writeLensFile(file));

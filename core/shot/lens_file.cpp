@@ -39,6 +39,7 @@ std::string writeLensFile(const LensFile& l) {
     j["focal_px"] = l.intrinsics.focalPx;
     j["principal_point_px"] = {l.intrinsics.principalPoint.x(), l.intrinsics.principalPoint.y()};
     j["lens"] = lensToJson(l.intrinsics.lens);
+    if (l.focalAssumed) j["focal_assumed"] = true;
     if (!l.source.empty()) j["source"] = l.source;
     if (l.rmsPx >= 0) j["rms_px"] = l.rmsPx;
     for (const LensFile::Stop& stop : l.stops)
@@ -79,6 +80,7 @@ LensFile readLensFile(const std::string& path) {
                     throw InputError("its stops need focal lengths and one lens model");
                 out.stops.push_back({stop.at("focal_mm"), i});
             }
+        out.focalAssumed = j.value("focal_assumed", false);
         out.source = j.value("source", "");
         out.rmsPx = j.value("rms_px", -1.0);
         if (j.contains("focal_px") && !(out.intrinsics.focalPx > 0)) throw InputError("focal_px has to be positive");

@@ -19,6 +19,8 @@ struct LensFile {
         Intrinsics intrinsics;
     };
     std::vector<Stop> stops;
+    /// Nobody knows the focal length: the bend was found in the picture and holds, in px, for the one that stands here.
+    bool focalAssumed = false;
 
     /// A zoom lens at a focal length between its stops. The bend is interpolated as it is seen, over the picture's
     /// radius: in the logarithm of the focal length, each number for its radius in px. Throws InputError beyond the

@@ -154,7 +154,7 @@ Shot withChart(const Shot& shot, Progress& progress) {
 Shot withChartLens(const Shot& shot) {
     if (shot.chart->stills.empty() || !shot.chart->trouble.empty())
         throw InputError("There is no chart result to take. Choose stills of a chart and calibrate first.");
-    const LensFile file{shot.chart->lens, shot.chart->width, shot.chart->height, {}, shot.chart->rmsPx, {}};
+    const LensFile file{shot.chart->lens, shot.chart->width, shot.chart->height, {}, shot.chart->rmsPx, {}, false};
     Shot out = shot;
     know(out, shot.hasPlate() ? file.forSize(shot.plate.width, shot.plate.height) : shot.chart->lens);
     return out;
@@ -170,7 +170,14 @@ Shot withLensFile(const Shot& shot, const std::string& path) {
         file = file.at(shot.back.focalMm);
     }
     Shot out = shot;
-    if (file.intrinsics.focalPx > 0 && shot.hasPlate()) know(out, file.forSize(shot.plate.width, shot.plate.height));
+    if (file.focalAssumed && file.intrinsics.focalPx > 0 && shot.hasPlate()) {
+        // Found in a picture without its focal length: the same bend in px, for the focal length here.
+        const Intrinsics lens = file.forSize(shot.plate.width, shot.plate.height);
+        out.back.lens = bendForFocal(lens.lens, shot.givenLens().focalPx / lens.focalPx);
+        out.back.distortion = shot.back.focal == Known::known ? Known::known : Known::start;
+        out.back.principalOffset = lens.principalPoint - middleOf(shot.plate);
+    } else if (file.intrinsics.focalPx > 0 && shot.hasPlate())
+        know(out, file.forSize(shot.plate.width, shot.plate.height));
     else {
         out.back.lens = file.intrinsics.lens;
         out.back.distortion = Known::known;

@@ -298,6 +298,16 @@ TEST_F(Headless, ALensComesFromStraightEdges) {
         if (e.at("used")) before += e.at("before_px").get<double>(), after += e.at("after_px").get<double>();
     EXPECT_LT(after, 0.5 * before);
     EXPECT_NEAR(nlohmann::json::parse(readFile(lens)).at("focal_px").get<double>(), 582, 1e-9);
+    // Found without the focal length, it is a start value for the solve, and not taken for more.
+    const std::string loose = (folder_ / "loose.json").string();
+    ASSERT_EQ(vanchor("lens from-lines " + plate + " --frame 1001 --out " + loose).code, 0);
+    EXPECT_TRUE(nlohmann::json::parse(readFile(loose)).at("focal_assumed").get<bool>());
+    const Run solved = vanchor("match " + plate + " --range 1001-1030 --distortion " + loose + " --json --out " +
+                               (folder_ / "m").string());
+    ASSERT_EQ(solved.code, 0) << solved.err;
+    const auto m = nlohmann::json::parse(solved.out);
+    const double scale = m.at("focal_px").get<double>() / 582;
+    EXPECT_NEAR(m.at("k1").get<double>() / (scale * scale), -0.22, 0.02) << "the same bend in px";
     const Run none = vanchor("lens from-lines " + plate + " --frame 1001 --stroke 500,60,505,62");
     EXPECT_EQ(none.code, 3);
     EXPECT_NE(none.err.find("no edge to follow"), std::string::npos) << none.err;

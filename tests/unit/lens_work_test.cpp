@@ -181,7 +181,8 @@ TEST(Sureness, WhatIsNotSeenIsNotSure) {
     // Points in the middle of the frame tell hardly anything of the bend, which grows with the cube of the radius.
     const KnownProblem whole(0.3, 7);
     BundleProblem middle = whole.problem;
-    std::erase_if(middle.observations, [](const auto& o) { return (o.pixel - Eigen::Vector2d(640, 360)).norm() > 250; });
+    std::erase_if(middle.observations,
+                  [](const auto& o) { return (o.pixel - Eigen::Vector2d(640, 360)).norm() > 250; });
     const std::vector<LensValue> k1{LensValue::k1};
     const auto sure = lensCovariance(whole.problem, k1, false), unsure = lensCovariance(middle, k1, false);
     ASSERT_TRUE(unsure && sure);
@@ -200,7 +201,7 @@ TEST(Sureness, WhatIsNotSeenIsNotSure) {
 // ---- zoom lenses -------------------------------------------------------------------------------------------------
 
 LensFile fileAt(double focalPx, double k1) {
-    return {camera(LensModel::brownConrady(k1), focalPx), 1280, 720, "", -1, {}};
+    return {camera(LensModel::brownConrady(k1), focalPx), 1280, 720, "", -1, {}, false};
 }
 
 TEST(ZoomLens, BetweenItsStopsAndNotBeyond) {
@@ -256,6 +257,29 @@ TEST(ZoomLens, FilesThatDoNotBelongTogetherAreRefused) {
     other = fileAt(1500, 0);
     other.intrinsics.lens = LensModel{LensKind::division};
     EXPECT_THROW((void)zoomLensOf({fileAt(900, 0), other}, {25, 42}), InputError);
+}
+
+TEST(LensFiles, ABendWithoutItsFocalLengthStaysTheSameInPixels) {
+    const std::string path = std::string(VA_BINARY_DIR) + "/assumed-lens.json";
+    LensFile file = fileAt(1408, -0.2);
+    file.focalAssumed = true;
+    writeFileAtomically(path, writeLensFile(file));
+    EXPECT_TRUE(readLensFile(path).focalAssumed);
+    Shot shot;
+    shot.plate.width = 1280;
+    shot.plate.height = 720;
+    const Shot unknown = withLensFile(shot, path);
+    EXPECT_EQ(unknown.back.focal, Known::unknown) << "nobody knows it";
+    EXPECT_EQ(unknown.back.distortion, Known::start);
+    EXPECT_NEAR(unknown.back.lens.value("k1"), -0.2, 1e-12) << "1.1 widths is what is assumed here as well";
+    shot.back.focal = Known::known;
+    shot.back.focalMm = 18;  // 640 px
+    const Shot known = withLensFile(shot, path);
+    EXPECT_EQ(known.back.distortion, Known::known);
+    EXPECT_EQ(known.back.focalMm, 18);
+    const Eigen::Vector2d offset(400, 200);
+    const Intrinsics a = file.intrinsics, b = known.givenLens();
+    EXPECT_LT((a.pixelFromNormalised(offset / a.focalPx) - b.pixelFromNormalised(offset / b.focalPx)).norm(), 1e-9);
 }
 
 // ---- camera back -------------------------------------------------------------------------------------------------
