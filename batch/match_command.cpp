@@ -28,12 +28,17 @@ struct MatchArguments {
     bool asJson = false, followStraight = false;
 };
 
-/// The file's bend, and its principal point where it says for which picture. The focal length stays what was asked.
+/// The file's bend, and its principal point where it says for which picture. A focal length that was asked for stays;
+/// else that of the file, to which its bend belongs, is where the solve starts.
 void takeBend(Shot& shot, const std::string& path) {
     const CameraBack asked = shot.back;
     shot = withLensFile(shot, path);
-    shot.back.focal = asked.focal;
-    shot.back.focalMm = asked.focalMm;
+    if (asked.focal != Known::unknown) {
+        shot.back.focal = asked.focal;
+        shot.back.focalMm = asked.focalMm;
+    } else if (shot.back.focal == Known::known) {
+        shot.back.focal = Known::start;
+    }
 }
 
 int match(const MatchArguments& a) {

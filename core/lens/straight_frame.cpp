@@ -88,8 +88,11 @@ StraightFrame straightFrame(const Intrinsics& bent, int width, int height, Overs
     out.top = std::max(0, out.top);
     const int right = std::max(0, int(std::ceil(high.x() - (width - 0.5) - 1e-6)));
     const int bottom = std::max(0, int(std::ceil(high.y() - (height - 0.5) - 1e-6)));
+    // Even, as movies have to be: then stills, movies, maps and cameras of the frame are of one size.
     out.width = width + out.left + right;
     out.height = height + out.top + bottom;
+    out.width += out.width % 2;
+    out.height += out.height % 2;
     out.straight.principalPoint += Eigen::Vector2d(out.left, out.top);
     return out;
 }

@@ -21,7 +21,7 @@ struct StraightFrame {
 
 enum class Overscan {
     none,  ///< the plate's own size: corners that would lie outside are lost
-    whole  ///< as large as it takes to keep every pixel of the plate
+    whole  ///< as large as it takes to keep every pixel of the plate, even in width and height
 };
 
 /// Throws InputError where the lens folds over inside the plate (with the radius in px), or where the frame would
