@@ -72,10 +72,13 @@ Shot withEdgesFound(const Shot& shot, int frame, Progress& progress, std::string
         out.edges.push_back({id++, frame, points[i], false, false});
         ++added;
     }
-    say(sentence, added == 0 ? text("No long edges in frame %d. Draw along one, or try another frame.", frame)
-                             : text("%d edges that one lens makes straight, of %zu found. Accept those that are "
-                                    "straight in the world.",
-                                    added, points.size()));
+    if (!r.trouble.empty() && added > 0)
+        say(sentence, text("%d edges, too few to tell which one lens makes straight. Draw some more.", added));
+    else
+        say(sentence, added == 0 ? text("No long edges in frame %d. Draw along one, or try another frame.", frame)
+                                 : text("%d edges that one lens makes straight, of %zu found. Accept those that are "
+                                        "straight in the world.",
+                                        added, points.size()));
     return out;
 }
 

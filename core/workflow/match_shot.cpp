@@ -66,11 +66,8 @@ Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
         !lensToFollowBy(shot, *openPlate(shot.plateSpec, shot.overrides))) {
         // Only now it shows how strongly the lens bends: features are followed once more with it taken out.
         if (soFar) *soFar = solved;
-        try {
+        if (canBeStraightened(solved.solve->lens, shot.plate.width, shot.plate.height))
             solved = withSolve(withPathsAnew(solved, progress, soFar, solved.solve->lens), progress);
-        } catch (const InputError&) {
-            // The solved lens can't be straightened: what was followed on the plate stands.
-        }
     }
     if (shot.care != Care::careful || solved.solve->motion != Motion::free) return solved;
     if (soFar) *soFar = solved;

@@ -51,6 +51,15 @@ bool bendsStrongly(const Intrinsics& lens, int width, int height) {
     return largestBendPx(lens, width, height) > 0.02 * width;
 }
 
+bool canBeStraightened(const Intrinsics& lens, int width, int height) {
+    try {
+        (void)straightFrame(lens, width, height, Overscan::whole);
+        return true;
+    } catch (const InputError&) {
+        return false;
+    }
+}
+
 std::optional<Intrinsics> lensToFollowBy(const Shot& shot, PlateSource& source) {
     std::optional<Intrinsics> lens;
     const int width = shot.plate.width, height = shot.plate.height;
@@ -64,12 +73,8 @@ std::optional<Intrinsics> lensToFollowBy(const Shot& shot, PlateSource& source) 
         if (lens && !bendsStrongly(*lens, width, height)) return std::nullopt;
     }
     if (!lens) return std::nullopt;
-    try {
-        (void)straightFrame(*lens, width, height, Overscan::whole);
-    } catch (const InputError&) {
-        // Folds over, or needs a giant of a frame: the plate as it is will do.
-        return std::nullopt;
-    }
+    // The plate as it is will do, unless the artist asked for the straight one: then following says why it can't be.
+    if (!shot.followStraight && !canBeStraightened(*lens, width, height)) return std::nullopt;
     return lens;
 }
 

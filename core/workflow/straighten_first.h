@@ -10,10 +10,15 @@ namespace va {
 /// width, beyond what a change of focal length does.
 bool bendsStrongly(const Intrinsics& lens, int width, int height);
 
+/// True where the whole plate has a place in a straight frame: the lens does not fold over, and the frame is no giant.
+bool canBeStraightened(const Intrinsics& lens, int width, int height);
+
 /// The lens by which the plate is to be straightened before features are followed, or nothing where they are followed
 /// on the plate as it is: the given one where the artist asked for it or it bends strongly; with an unknown bend, what
 /// the straight edges of the range's middle frame tell, where that is strong and sure. It need not be exact: paths go
-/// back through the same lens that the picture went forth. `source` is read once at most.
+/// back through the same lens that the picture went forth. `source` is read once at most. A lens that can't be
+/// straightened comes back only where the artist asked for the straight picture: followOnStraight() then says why it
+/// can't be.
 std::optional<Intrinsics> lensToFollowBy(const Shot& shot, PlateSource& source);
 
 }  // namespace va

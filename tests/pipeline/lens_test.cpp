@@ -181,12 +181,16 @@ TEST(StraightenFirst, OnlyWhereTheLensBendsStrongly) {
     // A known lens without a bend is the artist's word.
     shot.back.distortion = Known::known;
     EXPECT_FALSE(lensToFollowBy(shot, *openPlate(wide)));
-    // A mild one only when asked for; one that folds over not at all.
+    // A mild one only when asked for; one that folds over is never used, and said where it was asked for.
     shot.back.lens = LensModel::brownConrady(-0.02);
     EXPECT_FALSE(lensToFollowBy(shot, *openPlate(wide)));
     shot.followStraight = true;
     EXPECT_TRUE(lensToFollowBy(shot, *openPlate(wide)));
     shot.back.lens = LensModel::brownConrady(-3);
+    shot.range = {1001, 1002};
+    Progress progress;
+    EXPECT_THROW((void)withPaths(shot, progress), InputError) << "asked for, and can't be";
+    shot.followStraight = false;
     EXPECT_FALSE(lensToFollowBy(shot, *openPlate(wide)));
 }
 
@@ -276,7 +280,7 @@ TEST(WideYard, FollowedStraightPathsLieOnThePlate) {
     EXPECT_LE(j.stickPx, 0.07);
 }
 
-TEST(WideYard, TheStraightFramesCameraSeesWhatTheBentOneSees) {
+TEST(StraightExport, TheStraightFramesCameraSeesWhatTheBentOneSees) {
     Shot shot = withPlate(Shot(), data + "jib");
     Progress progress;
     shot = matchShot(shot, progress);
