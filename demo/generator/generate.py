@@ -68,6 +68,53 @@ def wide_yard(t):
     return at, lerp([-0.4, 1.2, -2.5], [1.7, 1.25, -3.0], s), 0.006 * math.sin(4 * t + 1)
 
 
+def zoom(t):
+    """A slow walk along the yard while the lens closes in on the hull, holds, and opens a little."""
+    s = ease(t)
+    at = lerp([-3.3, 1.62, 7.2], [-0.5, 1.5, 6.3], s)
+    at[1] += 0.003 * math.sin(21 * t)
+    return at, lerp([0.5, 1.15, -2.0], [1.0, 1.2, -2.4], s), 0.005 * math.sin(4 * t)
+
+
+def zoom_mm(t):
+    """Focal length in mm: 24 held, to 46 with soft ends, held, back to 40."""
+    up = min(1, max(0, (t - 0.15) / 0.45))
+    back = min(1, max(0, (t - 0.75) / 0.2))
+    soft = lambda v: v * v * (3 - 2 * v)
+    return 24 * (46 / 24) ** soft(up) * (40 / 46) ** soft(back)
+
+
+def trolley(t):
+    """Beside the rails, moving along while the loaded trolley rolls past."""
+    s = ease(t)
+    at = lerp([-4.6, 1.75, 6.9], [-3.0, 1.6, 6.0], s)
+    at[1] += 0.004 * math.sin(17 * t + 1)
+    return at, lerp([-1.5, 0.7, 2.6], [-0.9, 0.75, 0.6], s), 0.004 * math.sin(5 * t)
+
+
+def trolley_place(t):
+    """Where the trolley stands on the rails, as POV-Ray's matrix: three axes and the place, in its left-handed world.
+    It starts to roll, and its load makes it nod and sway a little on the joints of the rails."""
+    along = -4.3 + 3.2 * t * t * (1.6 - 0.6 * t)
+    nod, sway = math.radians(0.7 * math.sin(14 * t) * t), math.radians(0.5 * math.sin(9 * t + 1))
+
+    def turned_by(v):
+        v = [v[0], v[1] * math.cos(nod) - v[2] * math.sin(nod), v[1] * math.sin(nod) + v[2] * math.cos(nod)]
+        a = math.radians(8) + sway
+        return [v[0] * math.cos(a) + v[2] * math.sin(a), v[1], -v[0] * math.sin(a) + v[2] * math.cos(a)]
+
+    a = math.radians(8)
+    at = [-1.36 * math.cos(a) + along * math.sin(a), 0.01, 1.36 * math.sin(a) + along * math.cos(a)]
+    return [turned_by([1, 0, 0]), turned_by([0, 1, 0]), turned_by([0, 0, 1]), at]
+
+
+def mover_pose(place):
+    """The same in the program's world: position, and rotation as the columns of a matrix."""
+    mirror = lambda v: [v[0], v[1], -v[2]]
+    x, y, z, at = place
+    return mirror(at), (mirror(x), mirror(y), [-v for v in mirror(z)])
+
+
 def chart_camera(t):
     return [-0.9, 1.5, 6.2], [0.2, 1.3, -2.5], 0.0
 
@@ -110,6 +157,9 @@ CLIPS = {
     "lens-chart": dict(path=chart_camera, size=(960, 540), frames=14, first=1, focal_mm=21.825, sensor_mm=36.0, k1=-0.22, k2=0.045, seed=6, movie=False, room=1.36,
                        # Edges along the pixel grid: without more samples there, a corner would lie on the nearest render pixel.
                        still=True, antialias=["+A0.03", "+AM1", "+R4", "-J"], scene="#declare WithChart = 1;\n"),
+    "zoom": dict(path=zoom, size=(960, 540), frames=80, first=1001, focal_mm=zoom_mm, sensor_mm=36.0, k1=-0.03, k2=0.0, seed=7, movie=True),
+    "trolley": dict(path=trolley, size=(960, 540), frames=80, first=1001, focal_mm=26.0, sensor_mm=36.0, k1=-0.05, k2=0.008, seed=8, movie=True,
+                    scene="#declare WithLoad = 1;\n", mover=trolley_place),
     "mast-top": dict(path=mast_top, size=(640, 360), frames=40, first=1001, focal_mm=30.0, sensor_mm=36.0, k1=0.0, k2=0.0, seed=3, movie=True),
 }
 
@@ -130,7 +180,7 @@ def planes(clip, cams):
     for name, corners in PLANES.items():
         seen = []
         for i, cam in enumerate(cams):
-            xy = [project(clip, cam, c) for c in corners]
+            xy = [project(clip, cam, c, clip["focal_px"][i]) for c in corners]
             if all(xy):
                 seen.append([clip["first"] + i] + [round(v, 6) for p in xy for v in p])
         out.append({"name": name, "corners": corners, "seen": seen})
@@ -161,10 +211,16 @@ def quaternion(right, up, back):
     return [w, x, y, z]
 
 
+def focals(clip):
+    """Focal length in mm, frame by frame."""
+    mm = clip["focal_mm"]
+    return [mm(i / (clip["frames"] - 1)) if callable(mm) else mm for i in range(clip["frames"])]
+
+
 def pov(v): return "<%.12g,%.12g,%.12g>" % (v[0], v[1], -v[2])
 
 
-def project(clip, cam, p):
+def project(clip, cam, p, focal_px):
     (at, (right, up, back)) = cam
     d = sub(p, at)
     z = -dot(d, back)
@@ -174,12 +230,13 @@ def project(clip, cam, p):
     r2 = x * x + y * y
     m = 1 + clip["k1"] * r2 + clip["k2"] * r2 * r2
     w, h = clip["size"]
-    return [clip["focal_px"] * x * m + (w - 1) / 2, clip["focal_px"] * y * m + (h - 1) / 2]
+    return [focal_px * x * m + (w - 1) / 2, focal_px * y * m + (h - 1) / 2]
 
 
 def make(name, clip, jobs, work):
     w, h = clip["size"]
-    clip["focal_px"] = clip["focal_mm"] / clip["sensor_mm"] * w
+    clip["focal_px"] = [mm / clip["sensor_mm"] * w for mm in focals(clip)]
+    steady = min(clip["focal_px"]) == max(clip["focal_px"])
     scale = 2
     # The straight render must hold the bent frame's corners and the pixel filter.
     room = clip.get("room", 1.08)
@@ -198,9 +255,11 @@ def make(name, clip, jobs, work):
             return
         at, (right, up, back) = cams[i]
         forward = [-b for b in back]
-        f = clip["focal_px"] * scale
+        f = clip["focal_px"][i] * scale
+        place = clip["mover"](i / (clip["frames"] - 1)) if "mover" in clip else None
+        trolley = "#declare TrolleyPlace = transform { matrix <%s> };\n" % ",".join("%.12g" % v for row in place for v in row) if place else "#declare TrolleyZ = 6.0;\n"
         with open(os.path.join(folder, "camera.inc"), "w") as out:
-            out.write(clip.get("scene", "") + (chart_place(cams[i], CHART_POSES[i]) if clip.get("still") else "") + "#declare TrolleyZ = 6.0;\ncamera { perspective location %s right %s up %s direction %s }\n" % (
+            out.write(clip.get("scene", "") + (chart_place(cams[i], CHART_POSES[i]) if clip.get("still") else "") + trolley + "camera { perspective location %s right %s up %s direction %s }\n" % (
                 pov(at), pov([x * rw for x in right]), pov([x * rh for x in up]), pov([x * f for x in forward])))
         subprocess.run(["povray", "+I" + os.path.join(SCENES, "frame.pov"), "+L" + folder, "+L" + SCENES, "+O" + part, "+FP16",
                         "File_Gamma=1.0", "+W%d" % rw, "+H%d" % rh] + clip.get("antialias", ["-A"]) + ["-D", "+WT1", "-GA"], check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
@@ -233,22 +292,31 @@ def make(name, clip, jobs, work):
     os.makedirs(folder, exist_ok=True)
     bend = os.path.join(work, "bend")
     subprocess.run(["c++", "-std=c++20", "-O3", os.path.join(HERE, "bend.cpp"), "-o", bend], check=True)
-    bender = subprocess.Popen([bend, str(w), str(h), repr(clip["focal_px"] * scale), repr(clip["focal_px"]), repr((w - 1) / 2), repr((h - 1) / 2),
-                               repr(clip["k1"]), repr(clip["k2"]), str(clip["seed"]), "0", str(clip["frames"] - 1), os.path.join(work, "straight.%04d.ppm"),
-                               os.path.join(work, "turns.txt") if clip.get("shutter", 0) > 0 else "bent" if "room" in clip else "-", str(SHUTTER_SAMPLES)], stdout=subprocess.PIPE)
+
+    def bent(first, last, into):
+        focal = clip["focal_px"][first]
+        return subprocess.Popen([bend, str(w), str(h), repr(focal * scale), repr(focal), repr((w - 1) / 2), repr((h - 1) / 2),
+                                 repr(clip["k1"]), repr(clip["k2"]), str(clip["seed"]), str(first), str(last), os.path.join(work, "straight.%04d.ppm"),
+                                 os.path.join(work, "turns.txt") if clip.get("shutter", 0) > 0 else "bent" if "room" in clip else "-", str(SHUTTER_SAMPLES)], stdout=into)
+
     encode = ["ffmpeg", "-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", "%dx%d" % (w, h), "-r", "25", "-i", "-"]
     if clip["movie"]:
         encode += ["-vf", "scale=out_color_matrix=bt709:out_range=tv", "-pix_fmt", "yuv420p", "-c:v", "libx264", "-preset", "slow", "-crf", "17", "-g", "50",
                    "-colorspace", "bt709", "-color_primaries", "bt709", "-color_trc", "bt709", "-color_range", "tv", "-movflags", "+faststart", os.path.join(folder, name + ".mp4")]
     else:
         encode += ["-pix_fmt", "yuvj444p", "-q:v", "2", "-start_number", str(clip["first"]), os.path.join(folder, name + (".%02d.jpg" if clip.get("still") else ".%04d.jpg"))]
-    subprocess.run(encode, stdin=bender.stdout, check=True)
-    if bender.wait() != 0:
+    encoder = subprocess.Popen(encode, stdin=subprocess.PIPE)
+    # A zoom's bend is another one in every frame.
+    runs = [(0, clip["frames"] - 1)] if steady else [(i, i) for i in range(clip["frames"])]
+    if any(bent(first, last, encoder.stdin).wait() != 0 for first, last in runs):
         raise SystemExit("bend failed")
+    encoder.stdin.close()
+    if encoder.wait() != 0:
+        raise SystemExit("ffmpeg failed")
 
     lens = {"model": "brown-conrady", "k1": clip["k1"], "k2": clip["k2"], "k3": 0.0, "p1": 0.0, "p2": 0.0}
     if clip.get("still"):
-        write_truth(name, {"format": "vivid-anchor-truth", "version": 1, "image": {"width": w, "height": h, "pixel_aspect": 1.0}, "lens": lens, "focal_px": clip["focal_px"],
+        write_truth(name, {"format": "vivid-anchor-truth", "version": 1, "image": {"width": w, "height": h, "pixel_aspect": 1.0}, "lens": lens, "focal_px": clip["focal_px"][0],
                            "principal_point_px": [(w - 1) / 2, (h - 1) / 2]})
         return
 
@@ -260,8 +328,8 @@ def make(name, clip, jobs, work):
             at, (right, up, back) = cams[i]
             for gy in range(6):
                 for gx in range(10):
-                    x = ((gx + 0.3 + 0.17 * k) / 10 - 0.5) * w / clip["focal_px"] * (clip.get("room", 1) - 0.04)
-                    y = ((gy + 0.4 + 0.13 * k) / 6 - 0.5) * h / clip["focal_px"] * (clip.get("room", 1) - 0.04)
+                    x = ((gx + 0.3 + 0.17 * k) / 10 - 0.5) * w / clip["focal_px"][i] * (clip.get("room", 1) - 0.04)
+                    y = ((gy + 0.4 + 0.13 * k) / 6 - 0.5) * h / clip["focal_px"][i] * (clip.get("room", 1) - 0.04)
                     froms.append(pov(at))
                     alongs.append(pov(unit([right[c] * x - up[c] * y - back[c] for c in range(3)])))
         out.write("#declare CamAt = array[%d] { %s };\n" % (len(cams), ",\n".join(pov(c[0]) for c in cams)))
@@ -277,19 +345,24 @@ def make(name, clip, jobs, work):
             points[int(part[1])] = dict(position=[p[0], p[1], -p[2]], seen=[])
         else:
             point, i = points[int(part[1])], int(part[2])
-            xy = project(clip, cams[i], point["position"])
+            xy = project(clip, cams[i], point["position"], clip["focal_px"][i])
             if xy and -0.5 <= xy[0] <= w - 0.5 and -0.5 <= xy[1] <= h - 0.5:
                 point["seen"].append([clip["first"] + i, round(xy[0], 6), round(xy[1], 6)])
+    mm = focals(clip)
     truth = {
         "format": "vivid-anchor-truth", "version": 1,
         "image": {"width": w, "height": h, "pixel_aspect": 1.0}, "frame_rate": {"num": 25, "den": 1}, "units": "m", "up_axis": "y",
         "lens": lens,
         "frames": [{"frame": clip["first"] + i, "position": [round(v, 9) for v in at], "rotation": [round(v, 12) for v in quaternion(*axes)],
-                    "focal_px": clip["focal_px"], "focal_mm": clip["focal_mm"], "sensor_width_mm": clip["sensor_mm"],
+                    "focal_px": clip["focal_px"][i], "focal_mm": mm[i], "sensor_width_mm": clip["sensor_mm"],
                     "principal_point_px": [(w - 1) / 2, (h - 1) / 2]} for i, (at, axes) in enumerate(cams)],
         "planes": planes(clip, cams),
         "points": [{"id": i, "position": p["position"], "seen": p["seen"]} for i, p in sorted(points.items()) if len(p["seen"]) >= 10],
     }
+    if "mover" in clip:
+        poses = [mover_pose(clip["mover"](i / (clip["frames"] - 1))) for i in range(clip["frames"])]
+        truth["movers"] = [{"name": "trolley", "frames": [{"frame": clip["first"] + i, "position": [round(v, 9) for v in at], "rotation": [round(v, 12) for v in quaternion(*axes)]}
+                                                          for i, (at, axes) in enumerate(poses)]}]
     write_truth(name, truth)
 
 
@@ -300,7 +373,7 @@ def write_truth(name, truth):
 
 def make_planes(name, clip):
     """The flat things of a clip that is rendered already."""
-    clip["focal_px"] = clip["focal_mm"] / clip["sensor_mm"] * clip["size"][0]
+    clip["focal_px"] = [mm / clip["sensor_mm"] * clip["size"][0] for mm in focals(clip)]
     cams = []
     for i in range(clip["frames"]):
         at, look, roll = clip["path"](i / (clip["frames"] - 1))

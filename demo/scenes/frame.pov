@@ -5,7 +5,11 @@ global_settings { assumed_gamma 1.0 max_trace_level 4 }
 #include "yard.inc"
 object { Yard }
 object { Water }
-object { Trolley rotate y * 8 translate vrotate(<-1.36, 0, TrolleyZ>, y * 8) }
+#ifdef (TrolleyPlace)
+  object { Trolley transform { TrolleyPlace } }
+#else
+  object { Trolley rotate y * 8 translate vrotate(<-1.36, 0, TrolleyZ>, y * 8) }
+#end
 #ifdef (WithChart)
   #include "chart.inc"
   object { Chart transform { ChartPlace } }
