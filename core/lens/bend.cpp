@@ -41,8 +41,8 @@ Eigen::Vector2d bendBrown(const double* v, const Eigen::Vector2d& s, Eigen::Matr
         *jacobian += tangential;
     }
     if (byValues) {
-        for (int k = 0; k < 3; ++k) {
-            const double power = std::pow(q, k + 1);
+        double power = q;
+        for (int k = 0; k < 3; ++k, power *= q) {
             byValues->col(k) = s * (power / under);
             byValues->col(5 + k) = s * (-g * power / under);
         }

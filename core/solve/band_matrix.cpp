@@ -5,7 +5,6 @@
 #include <cmath>
 
 #include "base/parallel.h"
-#include "solve/rank_update.h"
 
 namespace va {
 namespace {
@@ -33,56 +32,63 @@ BandMatrix::BandMatrix(std::vector<int> reach) : reach_(std::move(reach)) {
 
 void BandMatrix::setZero() { std::fill(data_.begin(), data_.end(), 0.0); }
 
-bool BandMatrix::factor() {
-    const int n = size();
-    std::vector<double> panel;
-    for (int k = 0; k < n; k += blockSize) {
-        const int columns = std::min(blockSize, n - k);
-        for (int j = k; j < k + columns; ++j) {
-            double pivot = at(j, j);
-            for (int m = k; m < j; ++m) pivot -= at(j, m) * at(j, m);
-            if (!(pivot > 0) || !std::isfinite(pivot)) return false;
-            const double root = std::sqrt(pivot);
-            at(j, j) = root;
-            for (int i = j + 1; i < k + columns; ++i) {
-                double sum = at(i, j);
-                for (int m = k; m < j; ++m) sum -= at(i, m) * at(j, m);
-                at(i, j) = sum / root;
-            }
+bool BandMatrix::factorBlock(int begin, int end) {
+    for (int j = begin; j < end; ++j) {
+        double pivot = at(j, j);
+        for (int m = begin; m < j; ++m) pivot -= at(j, m) * at(j, m);
+        if (!(pivot > 0) || !std::isfinite(pivot)) return false;
+        const double root = std::sqrt(pivot);
+        at(j, j) = root;
+        for (int i = j + 1; i < end; ++i) {
+            double sum = at(i, j);
+            for (int m = begin; m < j; ++m) sum -= at(i, m) * at(j, m);
+            at(i, j) = sum / root;
         }
-        const int first = k + columns, rows = reach_[size_t(first - 1)] - first + 1;
-        if (rows <= 0) continue;
-        // The rows below, turned so that they lie side by side: column by column they are solved all at once.
-        const std::ptrdiff_t panelStep = rows + rankUpdateSlack;
-        panel.assign(size_t(columns) * size_t(panelStep), 0.0);
-        parallelRanges(rows, 128, [&](int begin, int end) {
-            for (int i = begin; i < end; ++i)
-                for (int j = std::max(0, start_[size_t(first + i)] - k); j < columns; ++j)
-                    panel[size_t(j * panelStep + i)] = at(first + i, k + j);
-            for (int j = 0; j < columns; ++j) {
-                double* out = &panel[size_t(j * panelStep)];
-                for (int m = 0; m < j; ++m) {
-                    const double by = at(k + j, k + m);
-                    const double* in = &panel[size_t(m * panelStep)];
-                    for (int i = begin; i < end; ++i) out[i] -= by * in[i];
-                }
-                const double over = 1 / at(k + j, k + j);
-                for (int i = begin; i < end; ++i) out[i] *= over;
-            }
-            for (int i = begin; i < end; ++i)
-                for (int j = 0; j < columns; ++j) at(first + i, k + j) = panel[size_t(j * panelStep + i)];
-        });
-        subtractPanel(panel, panelStep, columns, first, rows);
     }
     return true;
 }
 
-void BandMatrix::subtractPanel(const std::vector<double>& panel, std::ptrdiff_t panelStep, int depth, int first,
-                               int rows) {
-    double* c = block(first, first);
-    parallelRanges((rows + blockSize - 1) / blockSize, 2, [&](int begin, int end) {
-        subtractProduct(c, step_, panel.data(), panelStep, depth, begin * blockSize, std::min(rows, end * blockSize));
+/// Rows below a factored block are solved against it, eight at a time; they are also left in `panel`, turned.
+void BandMatrix::solvePanel(int begin, int end, PackedRows& panel) {
+    const int columns = end - begin, rows = reach_[size_t(end - 1)] - end + 1;
+    constexpr int wide = PackedRows::wide;
+    panel.reset(columns, rows);
+    parallelRanges((rows + wide - 1) / wide, 8, [&](int firstBlock, int lastBlock) {
+        for (int block = firstBlock; block < lastBlock; ++block) {
+            double* p = panel.data() + std::ptrdiff_t(block) * columns * wide;
+            const int top = end + block * wide, count = std::min(wide, end + rows - top);
+            for (int i = 0; i < count; ++i)
+                for (int j = std::max(0, start_[size_t(top + i)] - begin); j < columns; ++j)
+                    p[j * wide + i] = at(top + i, begin + j);
+            for (int j = 0; j < columns; ++j) {
+                double sum[wide];
+                std::copy_n(p + j * wide, wide, sum);
+                const double* row = &data_[size_t(place(begin + j, begin))];
+                for (int m = 0; m < j; ++m)
+                    for (int i = 0; i < wide; ++i) sum[i] -= row[m] * p[m * wide + i];
+                for (int i = 0; i < wide; ++i) p[j * wide + i] = sum[i] / row[j];
+            }
+            for (int i = 0; i < count; ++i)
+                for (int j = 0; j < columns; ++j) at(top + i, begin + j) = p[j * wide + i];
+        }
     });
+}
+
+bool BandMatrix::factor() {
+    const int n = size();
+    PackedRows panel;
+    for (int k = 0; k < n; k += blockSize) {
+        const int end = std::min(n, k + blockSize);
+        if (!factorBlock(k, end)) return false;
+        const int rows = reach_[size_t(end - 1)] - end + 1;
+        if (rows <= 0) continue;
+        solvePanel(k, end, panel);
+        double* c = block(end, end);
+        parallelRanges((rows + blockSize - 1) / blockSize, 2, [&](int first, int last) {
+            subtractProduct(c, step_, panel, first * blockSize, std::min(rows, last * blockSize));
+        });
+    }
+    return true;
 }
 
 void BandMatrix::solveLower(Eigen::Ref<Eigen::MatrixXd> x) const {

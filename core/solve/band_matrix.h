@@ -4,6 +4,8 @@
 #include <cstddef>
 #include <vector>
 
+#include "solve/rank_update.h"
+
 namespace va {
 
 /// A symmetric matrix whose entries lie near the diagonal: views that share no point do not meet in the normal
@@ -34,10 +36,11 @@ class BandMatrix {
     void solveUpper(Eigen::Ref<Eigen::MatrixXd> x) const;
 
   private:
+    bool factorBlock(int begin, int end);
+    void solvePanel(int begin, int end, PackedRows& panel);
     [[nodiscard]] std::ptrdiff_t place(int row, int column) const {
         return std::ptrdiff_t(row) * step_ + column + width_;
     }
-    void subtractPanel(const std::vector<double>& panel, std::ptrdiff_t panelStep, int depth, int first, int rows);
 
     std::vector<int> reach_;
     std::vector<int> start_;  ///< for every row the first column that holds anything

@@ -37,7 +37,7 @@ BundleSummary bundle(BundleProblem& problem, const BundleOptions& options) {
     BundleStep step;
     // The region that the linear problem is trusted in, as a share of the diagonal, grows and shrinks by how well it
     // foretold the gain.
-    double damping = 1e-4, harder = 2;
+    double damping = 1e-6, harder = 10;
     for (int failed = 0; summary.iterations < options.iterations && failed < 12;) {
         if (options.cancelled && options.cancelled()) break;
         ++summary.iterations;
@@ -56,10 +56,13 @@ BundleSummary bundle(BundleProblem& problem, const BundleOptions& options) {
         const double gain = cost - next;
         if (std::isfinite(next) && gain > 1e-3 * step.gain) {
             const double share = gain / step.gain;
-            damping = std::max(1e-12, damping * std::max(1.0 / 3, 1 - std::pow(2 * share - 1, 3)));
-            harder = 2;
+            // Weak directions, such as focal length against depth, are ten million times softer than strong ones: what
+            // holds them back has to go quickly.
+            damping = std::max(1e-13, damping * (share > 0.7 ? 0.05 : share > 0.3 ? 0.5 : 3));
+            harder = 10;
             failed = 0;
-            const bool small = gain < options.stopWhenCostFallsBy * cost;
+            const bool small =
+                gain < options.stopWhenCostFallsBy * cost || step.camerasGain < options.stopWhenCamerasGain;
             cost = next;
             if (small) break;
             if (summary.iterations < options.iterations) equations.linearise(problem);

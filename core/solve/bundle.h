@@ -73,7 +73,10 @@ struct BundleOptions {
     double lossScale = 0;  ///< whitened distance where ρ begins to bend; 0 = no robust loss
     int iterations = 30;
     double stopWhenCostFallsBy = 1e-6;  ///< relative, in one step
-    std::function<bool()> cancelled;    ///< asked once an iteration; true ends it with what is reached
+    /// Stops as well when a step improved views and lenses by less than this part of the cost: 0.5 is one deviation of
+    /// one number. Points that do not know where to go may still be on their way then.
+    double stopWhenCamerasGain = 0;
+    std::function<bool()> cancelled;  ///< asked once an iteration; true ends it with what is reached
 };
 
 struct BundleSummary {

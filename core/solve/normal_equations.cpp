@@ -41,6 +41,11 @@ NormalEquations::NormalEquations(const BundleProblem& p, const BundleOptions& op
     viewFree_.assign(size_t(viewCount_), 1);
     for (size_t i = 0; i < options.fixedViews.size() && i < viewFree_.size(); ++i)
         viewFree_[i] = !options.fixedViews[i];
+    Eigen::AlignedBox3d places;
+    for (const View& v : p.views) places.extend(v.centre());
+    // Two hundredths of a pixel of parallax over the whole path of the camera, for a lens of a thousand pixels.
+    farthest_ = options.rotationOnly || p.views.empty() ? 0 : 5e4 * places.diagonal().norm();
+    if (!(farthest_ > 0)) farthest_ = 1e12;
     layOutPoints(p);
     layOutBatches();
 }
@@ -94,7 +99,7 @@ void NormalEquations::layOutPoints(const BundleProblem& p) {
     pointShared_.resize(pointOrder_.size() * size_t(3 * sharedSize_));
     pointFactor_.resize(pointOrder_.size());
     pointRight_.resize(pointOrder_.size());
-    if (options_.rotationOnly) pointTangent_.resize(pointOrder_.size());
+    pointTangent_.resize(pointOrder_.size());
 }
 
 void NormalEquations::layOutBatches() {
@@ -115,15 +120,13 @@ void NormalEquations::layOutBatches() {
                 const int together = std::max(b.lastView, last) - std::min(b.firstView, first) + 1;
                 return together * 2 <= (last - first + 1) * 3 + 8;
             }();
-            if (!fits) batches_.push_back({i, i, first, last, {}, 0});
+            if (!fits) batches_.push_back({i, i, first, last, {}, {}});
             Batch& b = batches_.back();
             b.last = i + 1;
             b.firstView = std::min(b.firstView, first);
             b.lastView = std::max(b.lastView, last);
         }
         for (Batch& b : batches_) {
-            b.step = std::ptrdiff_t(b.lastView - b.firstView + 1) * d + sharedSize_ + rankUpdateSlack;
-            b.product.resize(size_t(3 * (b.last - b.first)) * size_t(b.step));
             int& farthest = reach[size_t(b.firstView * d)];
             farthest = std::max(farthest, b.lastView * d + d - 1);
         }
@@ -245,11 +248,24 @@ double NormalEquations::priorCost(const BundleProblem& p) const {
 
 namespace {
 
-/// Cauchy's loss and its slope.
+/// Cauchy's loss, ½ b² log(1 + s / b²), and what it does to a residual and its slopes.
 struct Loss {
     double scale2;
     [[nodiscard]] double cost(double s) const { return scale2 > 0 ? 0.5 * scale2 * std::log1p(s / scale2) : 0.5 * s; }
     [[nodiscard]] double weight(double s) const { return scale2 > 0 ? 1 / (1 + s / scale2) : 1; }
+
+    /// What slopes are to be multiplied with. Along the residual the loss curves less than its weight says (Triggs et
+    /// al. 1999, section 4.3): without that, steps are too short. It is trusted for what agrees with the rest only, and
+    /// for half of the curvature at most. The residual is changed so that the gradient stays right.
+    [[nodiscard]] Eigen::Matrix2d correct(Eigen::Vector2d& residual) const {
+        const double s = residual.squaredNorm(), root = std::sqrt(weight(s));
+        if (scale2 <= 0 || s < 1e-12) return Eigen::Matrix2d::Identity() * root;
+        const double less = s < scale2 ? std::min(0.5, 2 * s / (scale2 + s)) : 0.0, along = std::sqrt(1 - less);
+        const Eigen::Matrix2d slopes =
+            root * (Eigen::Matrix2d::Identity() + (along - 1) / s * residual * residual.transpose());
+        residual *= root / along;
+        return slopes;
+    }
 };
 
 }  // namespace
@@ -278,28 +294,32 @@ Eigen::Matrix3d NormalEquations::tangentOf(const Eigen::Vector3d& point) const {
     return t;
 }
 
-void NormalEquations::linearisePoint(const BundleProblem& p, int index, double& cost) {
+void NormalEquations::linearisePoint(const BundleProblem& p, int index, double& cost, double& weighed) {
     const Loss loss{options_.lossScale * options_.lossScale};
     Eigen::Matrix3d normal = Eigen::Matrix3d::Zero();
     Eigen::Vector3d gradient = Eigen::Vector3d::Zero();
     Eigen::Map<Eigen::MatrixXd> shared(pointShared_.data() + std::ptrdiff_t(index) * 3 * sharedSize_, sharedSize_, 3);
     shared.setZero();
-    cost = 0;
+    cost = weighed = 0;
     const auto [begin, end] = ofPoint_[size_t(index)];
     const Eigen::Vector3d& place = p.points[size_t(pointOrder_[size_t(index)])];
-    if (options_.rotationOnly) pointTangent_[size_t(index)] = tangentOf(place);
+    const Eigen::Vector3d centre = p.views[size_t(viewOf_[size_t((begin + end) / 2)])].centre();
+    const bool direction = options_.rotationOnly || (place - centre).norm() > 0.98 * farthest_;
+    pointTangent_[size_t(index)] =
+        !direction ? Eigen::Matrix3d::Identity() : tangentOf(options_.rotationOnly ? place : (place - centre).eval());
     for (int k = begin; k < end; ++k) {
         const auto& o = p.observations[size_t(order_[size_t(k)])];
         Slopes s = slopesOf(p, o);
         const double squared = s.residual.squaredNorm();
         cost += loss.cost(squared);
-        if (const double w = loss.weight(squared); w != 1) {
-            const double root = std::sqrt(w);
-            s.residual *= root, s.byPoint *= root;
-            s.byView.leftCols(viewSize_) *= root;
-            s.byShared.leftCols(lensColumns_ + 1) *= root;
+        weighed += loss.weight(squared) * squared;
+        if (loss.scale2 > 0) {
+            const Eigen::Matrix2d by = loss.correct(s.residual);
+            s.byPoint = (by * s.byPoint).eval();
+            s.byView.leftCols(viewSize_) = (by * s.byView.leftCols(viewSize_)).eval();
+            s.byShared.leftCols(lensColumns_ + 1) = (by * s.byShared.leftCols(lensColumns_ + 1)).eval();
         }
-        if (options_.rotationOnly) s.byPoint = (s.byPoint * pointTangent_[size_t(index)]).eval();
+        if (direction) s.byPoint = (s.byPoint * pointTangent_[size_t(index)]).eval();
         double* out = linearOf(k);
         const auto keep = [&out](const auto& block) {
             for (Eigen::Index c = 0; c < block.cols(); ++c) *out++ = block(0, c), *out++ = block(1, c);
@@ -347,9 +367,10 @@ double NormalEquations::lineariseKept(const BundleProblem& p) {
     for (const int i : keptObservations_) {
         const auto& o = p.observations[size_t(i)];
         Slopes s = slopesOf(p, o);
-        const double squared = s.residual.squaredNorm(), root = std::sqrt(loss.weight(squared));
+        const double squared = s.residual.squaredNorm();
         cost += loss.cost(squared);
-        sumSquares_ += root * root * squared;
+        sumSquares_ += loss.weight(squared) * squared;
+        const Eigen::Matrix2d weigh = loss.correct(s.residual);
         // All that this sighting depends on, as columns with their places in the border.
         const int lens = p.lensOfView[size_t(o.view)] * lensColumns_;
         Eigen::Matrix<double, 2, Eigen::Dynamic> by(2, lensColumns_ + 1 + 3);
@@ -359,9 +380,9 @@ double NormalEquations::lineariseKept(const BundleProblem& p) {
         if (readoutAt_ >= 0) by.col(Eigen::Index(at.size())) = s.byShared.col(lensColumns_), at.push_back(readoutAt_);
         for (int k = 0; k < 3; ++k)
             by.col(Eigen::Index(at.size())) = s.byPoint.col(k), at.push_back(keptAt_[size_t(o.point)] + k);
-        by *= root;
-        const Eigen::Matrix<double, 2, Eigen::Dynamic> byView = root * s.byView.leftCols(d);
-        const Eigen::Vector2d residual = root * s.residual;
+        by = (weigh * by).eval();
+        const Eigen::Matrix<double, 2, Eigen::Dynamic> byView = weigh * s.byView.leftCols(d);
+        const Eigen::Vector2d residual = s.residual;
         viewNormal_.middleCols(o.view * d, d) += byView.transpose() * byView;
         viewGradient_.segment(o.view * d, d) += byView.transpose() * residual;
         for (size_t a = 0; a < at.size(); ++a) {
@@ -441,22 +462,21 @@ double NormalEquations::linearisePriors(const BundleProblem& p) {
 
 double NormalEquations::linearise(const BundleProblem& p) {
     const int d = viewSize_;
-    std::vector<double> parts(pointOrder_.size(), 0);
+    std::vector<double> parts(pointOrder_.size(), 0), weighed(pointOrder_.size(), 0);
     parallelRanges(int(parts.size()), 32, [&](int begin, int end) {
-        for (int i = begin; i < end; ++i) linearisePoint(p, i, parts[size_t(i)]);
+        for (int i = begin; i < end; ++i) linearisePoint(p, i, parts[size_t(i)], weighed[size_t(i)]);
     });
     viewNormal_.setZero(d, d * viewCount_);
     viewGradient_.setZero(d * viewCount_);
     borderView_.setZero(borderSize_, d * viewCount_);
     borderNormal_.setZero(borderSize_, borderSize_);
     borderGradient_.setZero(borderSize_);
-    sumSquares_ = 0;
+    sumSquares_ = std::accumulate(weighed.begin(), weighed.end(), 0.0);
     residualCount_ = 2 * long(p.observations.size());
     // What is shared by all meets itself view by view, in order.
     const int n = lensColumns_ + 1;
     std::vector<Eigen::MatrixXd> sharedNormal(static_cast<size_t>(viewCount_));
     std::vector<Eigen::VectorXd> sharedGradient(static_cast<size_t>(viewCount_));
-    std::vector<double> squares(size_t(viewCount_), 0);
     parallelRanges(viewCount_, 4, [&](int begin, int end) {
         for (int v = begin; v < end; ++v) {
             lineariseView(p, v);
@@ -465,7 +485,6 @@ double NormalEquations::linearise(const BundleProblem& p) {
             normal.setZero(n, n), gradient.setZero(n);
             for (const int k : byView_[size_t(v)]) {
                 const double* in = linearOf(k);
-                squares[size_t(v)] += in[0] * in[0] + in[1] * in[1];
                 const double* by = in + 8 + 2 * d;
                 for (int a = 0; a < n; ++a) {
                     gradient[a] += by[2 * a] * in[0] + by[2 * a + 1] * in[1];
@@ -484,7 +503,6 @@ double NormalEquations::linearise(const BundleProblem& p) {
             for (int b = 0; b < n; ++b)
                 if (at[size_t(b)] >= 0) borderNormal_(at[size_t(a)], at[size_t(b)]) += sharedNormal[size_t(v)](a, b);
         }
-        sumSquares_ += squares[size_t(v)];
     }
     unknownCount_ =
         borderSize_ + (options_.fixedPoints ? 0 : long(pointOrder_.size()) * (options_.rotationOnly ? 2 : 3));
@@ -499,8 +517,9 @@ double NormalEquations::damped(double diagonal, double damping) const {
 }
 
 void NormalEquations::fillBatch(Batch& batch, double damping) {
-    const int d = viewSize_, width = (batch.lastView - batch.firstView + 1) * d;
-    std::fill(batch.product.begin(), batch.product.end(), 0.0);
+    const int d = viewSize_, depth = 3 * (batch.last - batch.first);
+    batch.product.reset(depth, (batch.lastView - batch.firstView + 1) * d);
+    batch.shared.assign(size_t(depth) * size_t(sharedSize_), 0.0);
     for (int i = batch.first; i < batch.last; ++i) {
         Eigen::Matrix3d normal = pointNormal_[size_t(i)];
         const double trace = normal.trace();
@@ -513,14 +532,11 @@ void NormalEquations::fillBatch(Batch& batch, double damping) {
         Eigen::Matrix3d l = llt.matrixL();
         pointFactor_[size_t(i)] = l;
         pointRight_[size_t(i)] = l.triangularView<Eigen::Lower>().solve(-pointGradient_[size_t(i)]);
-        double* row[3];
-        for (int k = 0; k < 3; ++k)
-            row[k] = &batch.product[size_t(std::ptrdiff_t(3 * (i - batch.first) + k) * batch.step)];
-        const auto put = [&](int column, double w0, double w1, double w2) {
-            // One column of L⁻¹ Wᵀ.
-            const double y0 = w0 / l(0, 0), y1 = (w1 - l(1, 0) * y0) / l(1, 1),
-                         y2 = (w2 - l(2, 0) * y0 - l(2, 1) * y1) / l(2, 2);
-            row[0][column] += y0, row[1][column] += y1, row[2][column] += y2;
+        const int row = 3 * (i - batch.first);
+        /// One column of L⁻¹ Wᵀ.
+        const auto column = [&l](double w0, double w1, double w2) {
+            const double y0 = w0 / l(0, 0), y1 = (w1 - l(1, 0) * y0) / l(1, 1);
+            return Eigen::Vector3d(y0, y1, (w2 - l(2, 0) * y0 - l(2, 1) * y1) / l(2, 2));
         };
         const auto [begin, end] = ofPoint_[size_t(i)];
         for (int k = begin; k < end; ++k) {
@@ -528,13 +544,16 @@ void NormalEquations::fillBatch(Batch& batch, double damping) {
             const int at = (viewOf_[size_t(k)] - batch.firstView) * d;
             for (int a = 0; a < d; ++a) {
                 const double x = byView[2 * a], y = byView[2 * a + 1];
-                put(at + a, x * byPoint[0] + y * byPoint[1], x * byPoint[2] + y * byPoint[3],
-                    x * byPoint[4] + y * byPoint[5]);
+                const Eigen::Vector3d c = column(x * byPoint[0] + y * byPoint[1], x * byPoint[2] + y * byPoint[3],
+                                                 x * byPoint[4] + y * byPoint[5]);
+                for (int k3 = 0; k3 < 3; ++k3) batch.product.at(row + k3, at + a) += c[k3];
             }
         }
         const double* shared = pointShared_.data() + std::ptrdiff_t(i) * 3 * sharedSize_;
-        for (int b = 0; b < sharedSize_; ++b)
-            put(width + b, shared[b], shared[sharedSize_ + b], shared[2 * sharedSize_ + b]);
+        for (int b = 0; b < sharedSize_; ++b) {
+            const Eigen::Vector3d c = column(shared[b], shared[sharedSize_ + b], shared[2 * sharedSize_ + b]);
+            for (int k3 = 0; k3 < 3; ++k3) batch.shared[size_t((row + k3) * sharedSize_ + b)] = c[k3];
+        }
     }
 }
 
@@ -552,20 +571,20 @@ void NormalEquations::gatherViews(int begin, int end, double damping) {
     for (const Batch& batch : batches_) {
         const int first = std::max(begin, batch.firstView), last = std::min(end, batch.lastView + 1);
         if (first >= last) continue;
-        const int depth = 3 * (batch.last - batch.first), offset = batch.firstView * d;
-        subtractProduct(band_.block(offset, offset), band_.rowStep(), batch.product.data(), batch.step, depth,
-                        first * d - offset, last * d - offset);
-        const int width = (batch.lastView - batch.firstView + 1) * d;
-        for (int k = 0; k < depth; ++k) {
-            const double* y = batch.product.data() + k * batch.step;
-            const double r = pointRight_[size_t(batch.first + k / 3)][k % 3];
-            for (int row = first * d; row < last * d; ++row) right_[row] -= y[row - offset] * r;
-            for (int b = 0; b < sharedSize_; ++b) {
-                const double by = y[width + b];
-                if (by == 0) continue;
-                double* out = cross_.col(b).data();
-                for (int row = first * d; row < last * d; ++row) out[row] -= y[row - offset] * by;
+        const int offset = batch.firstView * d;
+        subtractProduct(band_.block(offset, offset), band_.rowStep(), batch.product, first * d - offset,
+                        last * d - offset);
+        for (int row = first * d; row < last * d; ++row) {
+            double right = 0;
+            Eigen::VectorXd cross = Eigen::VectorXd::Zero(sharedSize_);
+            for (int k = 0; k < batch.product.rows(); ++k) {
+                const double y = batch.product.at(k, row - offset);
+                if (y == 0) continue;
+                right += y * pointRight_[size_t(batch.first + k / 3)][k % 3];
+                for (int b = 0; b < sharedSize_; ++b) cross[b] += y * batch.shared[size_t(k * sharedSize_ + b)];
             }
+            right_[row] -= right;
+            cross_.row(row).head(sharedSize_) -= cross;
         }
     }
 }
@@ -586,9 +605,8 @@ bool NormalEquations::reduce(double damping) {
     for (int b = 0; b < borderSize_; ++b) corner_(b, b) = damped(corner_(b, b), damping);
     cornerRight_ = -borderGradient_;
     for (const Batch& batch : batches_) {
-        const int depth = 3 * (batch.last - batch.first), width = (batch.lastView - batch.firstView + 1) * d;
-        for (int k = 0; k < depth; ++k) {
-            const Eigen::Map<const Eigen::VectorXd> y(batch.product.data() + k * batch.step + width, sharedSize_);
+        for (int k = 0; k < batch.product.rows(); ++k) {
+            const Eigen::Map<const Eigen::VectorXd> y(batch.shared.data() + k * sharedSize_, sharedSize_);
             corner_.topLeftCorner(sharedSize_, sharedSize_).noalias() -= y * y.transpose();
             cornerRight_.head(sharedSize_) -= y * pointRight_[size_t(batch.first + k / 3)][k % 3];
         }
@@ -616,6 +634,7 @@ bool NormalEquations::solve(double damping, BundleStep& step) {
     step.views = x;
     if (!step.views.allFinite() || !step.border.allFinite()) return false;
     step.points.assign(keptAt_.size(), Eigen::Vector3d::Zero());
+    step.camerasGain = 0.5 * step.views.dot(right_) + 0.5 * step.border.dot(cornerRight_);
     double slope = step.views.dot(viewGradient_) + step.border.dot(borderGradient_), stiff = 0;
     const auto damp = [&](double diagonal) { return damped(diagonal, damping) - diagonal; };
     for (int v = 0; v < viewCount_; ++v)
@@ -623,20 +642,25 @@ bool NormalEquations::solve(double damping, BundleStep& step) {
             stiff += damp(viewNormal_(a, v * d + a)) * step.views[v * d + a] * step.views[v * d + a];
     for (int b = 0; b < borderSize_; ++b) stiff += damp(borderNormal_(b, b)) * step.border[b] * step.border[b];
     for (const Batch& batch : batches_) {
-        const int width = (batch.lastView - batch.firstView + 1) * d;
         for (int i = batch.first; i < batch.last; ++i) {
             Eigen::Vector3d y = pointRight_[size_t(i)];
+            const auto [begin, end] = ofPoint_[size_t(i)];
             for (int k = 0; k < 3; ++k) {
-                const double* row = batch.product.data() + (3 * (i - batch.first) + k) * batch.step;
-                y[k] -=
-                    Eigen::Map<const Eigen::VectorXd>(row, width).dot(step.views.segment(batch.firstView * d, width));
-                y[k] -= Eigen::Map<const Eigen::VectorXd>(row + width, sharedSize_).dot(step.border.head(sharedSize_));
+                const int row = 3 * (i - batch.first) + k;
+                for (int o = begin; o < end; ++o) {
+                    const int view = viewOf_[size_t(o)];
+                    // Seen twice in a view: counted already.
+                    if (o > begin && viewOf_[size_t(o) - 1] == view) continue;
+                    for (int a = 0; a < d; ++a)
+                        y[k] -= batch.product.at(row, (view - batch.firstView) * d + a) * step.views[view * d + a];
+                }
+                for (int b = 0; b < sharedSize_; ++b)
+                    y[k] -= batch.shared[size_t(row * sharedSize_ + b)] * step.border[b];
             }
             const Eigen::Vector3d move = pointFactor_[size_t(i)].transpose().triangularView<Eigen::Upper>().solve(y);
             slope += move.dot(pointGradient_[size_t(i)]);
             for (int k = 0; k < 3; ++k) stiff += damp(pointNormal_[size_t(i)](k, k)) * move[k] * move[k];
-            step.points[size_t(pointOrder_[size_t(i)])] =
-                options_.rotationOnly ? Eigen::Vector3d(pointTangent_[size_t(i)] * move) : move;
+            step.points[size_t(pointOrder_[size_t(i)])] = pointTangent_[size_t(i)] * move;
         }
     }
     for (size_t i = 0; i < keptAt_.size(); ++i)
@@ -647,6 +671,22 @@ bool NormalEquations::solve(double damping, BundleStep& step) {
 
 void NormalEquations::apply(const BundleStep& step, BundleProblem& p) const {
     const int d = viewSize_;
+    // Along the ray a far point moves by its inverse depth: with depth itself the cost is far from the parabola that
+    // the step was made for, and each step would get only part of the way. From the middle view that sees it.
+    if (!options_.rotationOnly)
+        for (size_t i = 0; i < pointOrder_.size(); ++i) {
+            Eigen::Vector3d& x = p.points[size_t(pointOrder_[i])];
+            const Eigen::Vector3d move = step.points[size_t(pointOrder_[i])];
+            const int middle = viewOf_[size_t((ofPoint_[i].first + ofPoint_[i].second) / 2)];
+            const Eigen::Vector3d centre = p.views[size_t(middle)].centre(), ray = x - centre;
+            const double depth = ray.norm();
+            if (!(depth > 0)) continue;
+            const Eigen::Vector3d along = ray / depth;
+            const double away = move.dot(along), stretch = 1 - away / depth;
+            // Noise would have some points beyond infinity: they end up as far away as makes no difference.
+            const double most = std::max(1.0, farthest_ / depth);
+            x = centre + (ray + move - away * along) * (stretch * most > 1 ? 1 / stretch : most);
+        }
     for (int v = 0; v < viewCount_; ++v) {
         if (viewFree_[size_t(v)]) {
             View& view = p.views[size_t(v)];
@@ -682,8 +722,8 @@ void NormalEquations::apply(const BundleStep& step, BundleProblem& p) const {
     if (readoutAt_ >= 0) p.readout = std::clamp(p.readout + step.border[readoutAt_], -1.0, 1.0);
     for (size_t i = 0; i < p.points.size(); ++i) {
         const double length = p.points[i].norm();
-        p.points[i] += step.points[i];
-        if (options_.rotationOnly) p.points[i] *= length / p.points[i].norm();
+        if (options_.rotationOnly) p.points[i] = (p.points[i] + step.points[i]).normalized() * length;
+        else if (keptAt_[i] >= 0) p.points[i] += step.points[i];
     }
 }
 
@@ -737,7 +777,6 @@ Eigen::Matrix3d NormalEquations::pointCovariance(const Eigen::MatrixXd& joint, i
     const Eigen::Matrix3d half = l.triangularView<Eigen::Lower>().solve(Eigen::Matrix3d::Identity());
     const Eigen::Matrix3d inverse = half.transpose() * half;
     const Eigen::Matrix3d out = inverse + inverse * (w * of * w.transpose()) * inverse;
-    if (!options_.rotationOnly) return out;
     return pointTangent_[size_t(index)] * out * pointTangent_[size_t(index)].transpose();
 }
 

@@ -15,6 +15,7 @@ struct BundleStep {
     Eigen::VectorXd border;               ///< lens values, read-out time, tied points
     std::vector<Eigen::Vector3d> points;  ///< of all points; zero for those that stay
     double gain = 0;                      ///< decrease of the cost if the problem were linear
+    double camerasGain = 0;               ///< of it what views and border bring, points settled around them
 };
 
 /// The Gauss–Newton normal equations of a bundle, with the points taken out.
@@ -67,8 +68,8 @@ class NormalEquations {
     struct Batch {
         int first = 0, last = 0;  ///< in pointOrder_, one beyond the last
         int firstView = 0, lastView = 0;
-        std::vector<double> product;  ///< Y: a row for each coordinate of each point; views, then shared
-        std::ptrdiff_t step = 0;      ///< between its rows
+        PackedRows product;          ///< Y: a row for each coordinate of each point, against the views
+        std::vector<double> shared;  ///< the same against what is shared, row by row
     };
     void layOutPoints(const BundleProblem& p);
     void layOutBatches();
@@ -77,7 +78,7 @@ class NormalEquations {
     [[nodiscard]] double priorCost(const BundleProblem& p) const;
     [[nodiscard]] double zoomBend(const BundleProblem& p, int view, double* byFocal) const;
     [[nodiscard]] Eigen::Matrix3d tangentOf(const Eigen::Vector3d& point) const;
-    void linearisePoint(const BundleProblem& p, int index, double& cost);
+    void linearisePoint(const BundleProblem& p, int index, double& cost, double& weighed);
     void lineariseView(const BundleProblem& p, int view);
     double lineariseKept(const BundleProblem& p);
     double linearisePriors(const BundleProblem& p);
@@ -102,11 +103,12 @@ class NormalEquations {
     std::vector<int> keptObservations_;
     std::vector<Batch> batches_;
     std::vector<char> viewFree_;
+    double farthest_ = 0;  ///< distance at which a point is only a direction
 
     // At the last linearise(). Of an observation in order_: residual, by point, by view, by shared.
     std::vector<double> linear_;
     std::vector<Eigen::Matrix3d> pointNormal_;
-    std::vector<Eigen::Matrix3d> pointTangent_;  ///< only for rotationOnly: directions that a point may move in
+    std::vector<Eigen::Matrix3d> pointTangent_;  ///< columns: directions that a point may move in
     std::vector<Eigen::Vector3d> pointGradient_;
     std::vector<double> pointShared_;  ///< shared × 3 a point
     Eigen::MatrixXd viewNormal_;       ///< viewSize_ rows: the diagonal blocks side by side

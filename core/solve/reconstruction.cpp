@@ -179,6 +179,8 @@ BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved,
     options.lossScale = 2.0;
     options.iterations = iterations;
     options.stopWhenCostFallsBy = stop;
+    // Only the last rounds, which look closely, are worth the last tenth of a deviation.
+    options.stopWhenCamerasGain = stop < 5e-5 ? 0.2 : 0.5;
     options.cancelled = cancelled;
     const BundleSummary summary = bundle(s.problem, options);
     if (!summary.usable) return summary;
