@@ -2,6 +2,7 @@
 #include <chrono>
 #include <cstdio>
 #include <filesystem>
+#include <map>
 #include <nlohmann/json.hpp>
 
 #include "arguments.h"
@@ -23,6 +24,7 @@ using nlohmann::json;
 struct MatchArguments {
     PlateArguments plate;
     std::string out, focal = "unknown", distortion = "solve";
+    std::string move = "automatic", zoom = "automatic";
     double sensorWidth = 0;
     uint64_t seed = 1;
     bool asJson = false, followStraight = false;
@@ -59,6 +61,13 @@ int match(const MatchArguments& a) {
     if (a.followStraight && (shot.back.distortion == Known::unknown || shot.back.lens.isZero()))
         throw CLI::ValidationError("--follow-straight", "it needs a lens file in --distortion");
     shot.followStraight = a.followStraight;
+    const std::map<std::string, MoveChoice> moves{{"automatic", MoveChoice::automatic},
+                                                  {"free", MoveChoice::free},
+                                                  {"rotation", MoveChoice::rotation},
+                                                  {"fixed", MoveChoice::fixed}};
+    const std::map<std::string, ZoomChoice> zooms{
+        {"automatic", ZoomChoice::automatic}, {"no", ZoomChoice::constant}, {"yes", ZoomChoice::zooms}};
+    shot.choices = {moves.at(a.move), zooms.at(a.zoom)};
 
     const std::filesystem::path folder = a.out;
     makeFolder(a.out);
@@ -91,6 +100,7 @@ int match(const MatchArguments& a) {
                {"paths", shot.paths->size()},
                {"points", r.points.size()},
                {"focal_px", r.lens.focalPx},
+               {"zooms", r.zooms},
                {"k1", r.lens.lens.value("k1")},
                {"k2", r.lens.lens.value("k2")},
                {"lens_map_sigma_px", r.lensMapSigmaPx},
@@ -126,6 +136,10 @@ void addMatchCommand(CLI::App& program, Command& run) {
     c->add_option("--sensor-width", a->sensorWidth, "Film back width in mm")->check(CLI::PositiveNumber);
     c->add_option("--focal", a->focal, "Focal length in mm if known, else the word unknown");
     c->add_option("--distortion", a->distortion, "solve, none, or a JSON file with k1, k2 …");
+    c->add_option("--move", a->move, "Kind of move: automatic, free, rotation, fixed")
+        ->check(CLI::IsMember({"automatic", "free", "rotation", "fixed"}));
+    c->add_option("--zoom", a->zoom, "Whether the focal length changes: automatic, no, yes")
+        ->check(CLI::IsMember({"automatic", "no", "yes"}));
     c->add_flag("--follow-straight", a->followStraight,
                 "Follow features on the plate straightened by that lens, for strong bends");
     c->add_option("--seed", a->seed, "Seed of all random draws");

@@ -59,7 +59,7 @@ std::vector<double> curveOf(const Shot& shot, const Path& path, CurveKind kind) 
             case CurveKind::drift: v = double(p.drift); break;
             case CurveKind::residual:
                 if (const auto pose = world ? shot.worldPose(p.frame) : std::nullopt)
-                    if (const auto q = project(*pose, shot.solve->lens, *world))
+                    if (const auto q = project(*pose, shot.solve->intrinsics(p.frame), *world))
                         v = (*q - Eigen::Vector2d(p.x, p.y)).norm();
                 break;
             case CurveKind::offSmooth: break;

@@ -174,7 +174,7 @@ QRectF PlateCanvas::pictureRect() const {
 QString PlateCanvas::setStraight(bool on) {
     if (on == straightShown_) return {};
     if (on) {
-        const auto lens = document_.shot().lens();
+        const auto lens = document_.shot().lensAt(document_.frame());
         if (!lens) return tr("There is no lens to take out yet. Solve the shot, or give focal length and distortion.");
         try {
             straight_.prepare(*lens, document_.shot().plate.width, document_.shot().plate.height);
@@ -202,7 +202,7 @@ void PlateCanvas::setEdgesShown(bool on) {
 /// The lens may have changed, or be gone.
 void PlateCanvas::followLens() {
     if (!straightShown_) return;
-    const auto lens = document_.shot().lens();
+    const auto lens = document_.shot().lensAt(document_.frame());
     try {
         if (!lens) throw InputError("no lens");
         straight_.prepare(*lens, document_.shot().plate.width, document_.shot().plate.height);
@@ -221,7 +221,7 @@ std::function<std::optional<QPointF>(const Eigen::Vector3d&)> PlateCanvas::proje
     if (!camera || document_.shot().solve->motion != Motion::free) return {};
     pose = *camera;
     const View view = viewFromPose(pose);
-    const Intrinsics lens = document_.shot().solve->lens;
+    const Intrinsics lens = document_.shot().solve->intrinsics(document_.frame());
     return [this, view, lens](const Eigen::Vector3d& p) -> std::optional<QPointF> {
         const auto pixel = project(view, lens, p);
         if (!pixel || std::fabs(pixel->x()) > 50000 || std::fabs(pixel->y()) > 50000) return std::nullopt;
@@ -260,7 +260,7 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
     }
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setClipRect(target);
-    if (const auto lens = gridShown_ ? shot.lens() : std::nullopt)
+    if (const auto lens = gridShown_ ? shot.lensAt(document_.frame()) : std::nullopt)
         drawLensGrid(painter, *lens, shot.plate.width, shot.plate.height,
                      [this](const Eigen::Vector2d& p) { return fromPixel(p.x(), p.y()); });
     drawThings(painter);
@@ -316,6 +316,7 @@ void PlateCanvas::drawPaths(QPainter& painter) {
     const auto camera = shot.worldPose(frame);
     std::optional<View> view;
     if (camera && shot.solve->motion == Motion::free) view = viewFromPose(*camera);
+    const Intrinsics lensHere = shot.solve->intrinsics(frame);
     const Theme& theme = Theme::current();
     const int tail = look_.tail;
     // Thousands of paths: antialiased tails are most of the cost, and can't be told apart then anyway.
@@ -339,7 +340,7 @@ void PlateCanvas::drawPaths(QPainter& painter) {
         QColor colour = theme.textSoft;
         if (view && placed != placed_.end() && placed->second.stretch.contains(frame) &&
             !placed->second.unused.contains(frame)) {
-            const auto q = project(*view, shot.solve->lens, placed->second.world);
+            const auto q = project(*view, lensHere, placed->second.world);
             colour = residualColour(q ? (*q - Eigen::Vector2d(p.x, p.y)).norm() : 1.0);
         } else if (shot.solve->has()) {
             colour = QColor(255, 255, 255, 90);  // followed, but not believed in this frame
@@ -440,7 +441,7 @@ std::optional<Eigen::Vector3d> PlateCanvas::groundAt(const QPointF& at) const {
     const auto pose = document_.shot().worldPose(document_.frame());
     if (!pose || document_.shot().solve->motion != Motion::free) return std::nullopt;
     const QPointF pixel = toPixel(at);
-    const auto ray = worldRay(*pose, document_.shot().solve->lens, {pixel.x(), pixel.y()});
+    const auto ray = worldRay(*pose, document_.shot().solve->intrinsics(document_.frame()), {pixel.x(), pixel.y()});
     if (!ray || std::fabs(ray->y()) < 1e-6) return std::nullopt;
     const double t = -pose->position.y() / ray->y();
     if (!(t > 0) || t > 1e5) return std::nullopt;

@@ -77,7 +77,7 @@ Projector SceneCanvas::projector(Eigen::Vector3d& eye) const {
         const double zoom = std::min(w / (shot.plate.width * shot.pixelAspect()), h / shot.plate.height),
                      ax = zoom * shot.pixelAspect();
         const QPointF corner((w - shot.plate.width * ax) / 2, (h - shot.plate.height * zoom) / 2);
-        return [view = viewFromPose(*pose), lens = shot.solve->lens, corner, zoom,
+        return [view = viewFromPose(*pose), lens = shot.solve->intrinsics(document_.frame()), corner, zoom,
                 ax](const Eigen::Vector3d& p) -> std::optional<QPointF> {
             const auto q = project(view, lens, p);
             if (!q || std::fabs(q->x()) > 50000 || std::fabs(q->y()) > 50000) return std::nullopt;
@@ -196,8 +196,8 @@ void SceneCanvas::drawCameras(QPainter& painter, const Projector& project) {
     if (!pose) return;
     const Shot& shot = document_.shot();
     const double depth = extent_ * 0.12,
-                 x = depth * shot.plate.width * shot.pixelAspect() / (2 * shot.solve->lens.focalPx),
-                 y = depth * shot.plate.height / (2 * shot.solve->lens.focalPx);
+                 x = depth * shot.plate.width * shot.pixelAspect() / (2 * shot.solve->intrinsics(document_.frame()).focalPx),
+                 y = depth * shot.plate.height / (2 * shot.solve->intrinsics(document_.frame()).focalPx);
     const auto corner = [&](double sx, double sy) -> Eigen::Vector3d {
         return pose->position + pose->worldFromCamera * Eigen::Vector3d(sx * x, sy * y, -depth);
     };

@@ -94,6 +94,11 @@ std::optional<Intrinsics> Shot::lens() const {
     return givenLens();
 }
 
+std::optional<Intrinsics> Shot::lensAt(int frame) const {
+    if (solve->has() && solve->motion != Motion::fixed) return solve->intrinsics(frame);
+    return lens();
+}
+
 Intrinsics Shot::givenLens() const {
     Intrinsics out;
     out.pixelAspect = pixelAspect();
@@ -130,6 +135,7 @@ uint64_t fingerprintOfSolveInput(const Shot& s) {
     if (s.back.principal != Known::known || !s.back.principalOffset.isZero())
         h.add(s.back.principal).add(s.back.principalOffset);
     if (s.back.distortion != Known::unknown) h.add(s.back.lens);
+    if (s.choices != SolveChoices()) h.add(s.choices.move).add(s.choices.zoom);
     for (const Path& p : *s.paths) {
         h.add(p.id).add(p.setAside).add(p.points.size());
         for (const PathPoint& q : p.points) h.add(q.frame).add(q.x).add(q.y).add(q.counts());

@@ -38,6 +38,13 @@ struct CameraBack {
     friend bool operator==(const CameraBack&, const CameraBack&) = default;
 };
 
+/// What the artist decides about the solve.
+struct SolveChoices {
+    MoveChoice move = MoveChoice::automatic;
+    ZoomChoice zoom = ZoomChoice::automatic;
+    friend bool operator==(const SolveChoices&, const SolveChoices&) = default;
+};
+
 /// An edge in the plate that may be straight in the world.
 struct StraightEdge {
     int id = 0;
@@ -91,6 +98,7 @@ struct Shot {
     Care care = Care::quick;
     Exclusions exclusions;
     CameraBack back;
+    SolveChoices choices;
     std::vector<StraightEdge> edges;
     std::vector<std::string> chartStills;  ///< where the stills of a lens chart lie
     std::shared_ptr<const ChartCalibration> chart = std::make_shared<ChartCalibration>();  ///< what came of them
@@ -132,6 +140,8 @@ struct Shot {
     [[nodiscard]] Intrinsics givenLens() const;
     /// The lens as far as it is known: the solved one, else the one that the artist gave with its focal length.
     [[nodiscard]] std::optional<Intrinsics> lens() const;
+    /// The same as it was in a frame: a zoom changes it.
+    [[nodiscard]] std::optional<Intrinsics> lensAt(int frame) const;
     /// Solved points in the world, in the order of solve->points.
     [[nodiscard]] Eigen::Vector3d worldPoint(const SolvedPoint& p) const {
         return ground->worldFromSolve.point(p.position);

@@ -30,6 +30,8 @@ json rational(const Rational& r) { return {{"num", r.num}, {"den", r.den}}; }
 Rational rationalFrom(const json& j) { return reduced(j.at("num"), j.at("den")); }
 
 constexpr const char* knownNames[] = {"unknown", "start", "known"};
+constexpr const char* moveNames[] = {"automatic", "free", "rotation", "fixed"};
+constexpr const char* zoomNames[] = {"automatic", "constant", "zooms"};
 constexpr const char* motionNames[] = {"none", "free", "rotation", "static"};
 constexpr const char* thingNames[] = {"box", "anchor"};
 constexpr const char* encodingNames[] = {"display", "linear", "log"};
@@ -127,6 +129,7 @@ json solveJson(const SolveResult& r) {
            {"lens_map_sigma_px", r.lensMapSigmaPx},
            {"bend_refused_px", r.bendRefusedPx},
            {"focal_px", r.lens.focalPx},
+           {"zooms", r.zooms},
            {"pixel_aspect", r.lens.pixelAspect},
            {"principal_point_px", numbers(r.lens.principalPoint)},
            {"frames", json::array()},
@@ -172,6 +175,7 @@ SolveResult solveFrom(const json& j) {
     r.lensMapSigmaPx = j.value("lens_map_sigma_px", 0.0);
     r.bendRefusedPx = j.value("bend_refused_px", -1.0);
     r.lens.focalPx = j.at("focal_px");
+    r.zooms = j.value("zooms", false);
     r.lens.pixelAspect = j.at("pixel_aspect");
     r.lens.principalPoint = {j.at("principal_point_px").at(0).get<double>(),
                              j.at("principal_point_px").at(1).get<double>()};
@@ -233,6 +237,7 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
                {"full_height", s.back.cut.fullHeight},
                {"left", s.back.cut.left},
                {"top", s.back.cut.top}}}}},
+           {"choices", {{"move", moveNames[int(s.choices.move)]}, {"zoom", zoomNames[int(s.choices.zoom)]}}},
            {"straight_edges", json::array()},
            {"chart_stills", s.chartStills},
            {"follow_straight", s.followStraight},
@@ -281,6 +286,10 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
         readPlate(j.at("plate"), s, file.parent_path());
         s.range = {j.at("range").at(0), j.at("range").at(1)};
         s.seed = j.at("seed");
+        if (j.contains("choices")) {
+            s.choices.move = named<MoveChoice>(j["choices"].at("move"), moveNames);
+            s.choices.zoom = named<ZoomChoice>(j["choices"].at("zoom"), zoomNames);
+        }
         const json& back = j.at("camera_back");
         s.back.sensorWidthMm = back.at("sensor_width_mm");
         s.back.sensorAssumed = back.at("sensor_assumed");

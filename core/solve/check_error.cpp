@@ -13,7 +13,7 @@ std::optional<CheckedPath> checkPath(const Reconstruction& r, int path, double l
     for (int i = begin; i < end; ++i) {
         const PathSighting& p = s.all[size_t(i)];
         if (!r.hasView(p.frame)) continue;
-        if (const auto n = r.lens().normalisedFromPixel(p.pixel)) {
+        if (const auto n = r.lensOf(p.frame).normalisedFromPixel(p.pixel)) {
             seen.push_back({&*r.views()[size_t(p.frame)], *n, 1});
             which.push_back(&p);
         }
@@ -22,7 +22,7 @@ std::optional<CheckedPath> checkPath(const Reconstruction& r, int path, double l
     const auto whole = triangulate(seen);
     if (!whole || whole->angle < 0.005) return std::nullopt;
     const auto error = [&](const Eigen::Vector3d& x, const PathSighting& p) -> double {
-        const auto pixel = project(*r.views()[size_t(p.frame)], r.lens(), x);
+        const auto pixel = project(*r.views()[size_t(p.frame)], r.lensOf(p.frame), x);
         return pixel ? (*pixel - p.pixel).norm() : 1e6;
     };
     std::vector<Sighting> half[2];

@@ -9,7 +9,7 @@ namespace va {
 struct MotionEvidence {
     Motion motion = Motion::none;  ///< free, rotation or fixed
     double largestMovePx = 0;      ///< 90th percentile over paths of the farthest a path goes from its start
-    RotationSolve rotation;        ///< over the keyframes
+    RotationSolve rotation;        ///< over the keyframes; with a zoom where only that makes it fit
 };
 
 /// Decides between a standing, a turning and a free camera.
@@ -18,9 +18,9 @@ struct MotionEvidence {
 /// following has by itself. The comparison is Torr's geometric robust information criterion (GRIC, Torr 1998) of the
 /// turning model (two numbers a point, three a view) against the free one (three a point, six a view), where the free
 /// model is granted the noise of the paths themselves as its error: if even then it is not worth its numbers, there is
-/// no depth to be had.
+/// no depth to be had. With `mayZoom` a turn with a zoom is tried where a turn alone does not do.
 MotionEvidence chooseMotion(const Sightings& s, const std::vector<int>& keyframes, const Intrinsics& lens,
                             const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
-                            uint64_t seed);
+                            uint64_t seed, bool mayZoom = false);
 
 }  // namespace va

@@ -46,6 +46,8 @@ class NormalEquations {
     /// Joint covariance of the numbers of some views, in their order, and then the border, for whitened residuals of
     /// variance one.
     [[nodiscard]] Eigen::MatrixXd covariance(const std::vector<int>& views) const;
+    /// After factorForCovariance(): the border's own normal matrix with views and points taken out.
+    [[nodiscard]] const Eigen::MatrixXd& borderInformation() const { return corner_; }
     /// Of one point; the views' and the lens's part is in it. `joint` is the covariance() of all views in their order.
     /// Zero for a point that stays or is not seen.
     [[nodiscard]] Eigen::Matrix3d pointCovariance(const Eigen::MatrixXd& joint, int point) const;

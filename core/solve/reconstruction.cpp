@@ -20,7 +20,7 @@ std::optional<Eigen::Vector2d> Reconstruction::residual(const PathSighting& s) c
     const auto& view = views_[size_t(s.frame)];
     const auto& point = points_[size_t(s.path)];
     if (!view || !point) return std::nullopt;
-    const auto pixel = project(*view, lens_, *point);
+    const auto pixel = project(*view, lensOf(s.frame), *point);
     if (!pixel) return std::nullopt;
     return Eigen::Vector2d(*pixel - s.pixel);
 }
@@ -39,19 +39,34 @@ int Reconstruction::placedIn(int frame) const {
     return n;
 }
 
-bool Reconstruction::begin(int frameA, int frameB, uint64_t seed) {
+bool Reconstruction::begin(int frameA, int frameB, uint64_t seed, double leastAngle) {
     Points2 a, b;
     std::vector<std::pair<int, int>> pairs;
-    for (const auto& [i, j] : sightings_.shared(frameA, frameB)) {
-        const auto p = straight(sightings_.all[size_t(i)]), q = straight(sightings_.all[size_t(j)]);
-        if (!p || !q) continue;
-        a.push_back(*p), b.push_back(*q);
-        pairs.emplace_back(i, j);
-    }
     SamplingOptions options;
     options.threshold = 1.5 / lens_.focalPx;
     options.trials = 300;
     options.seed = seed;
+    const auto gather = [&] {
+        a.clear(), b.clear(), pairs.clear();
+        for (const auto& [i, j] : sightings_.shared(frameA, frameB)) {
+            const auto p = straight(sightings_.all[size_t(i)]), q = straight(sightings_.all[size_t(j)]);
+            if (!p || !q) continue;
+            a.push_back(*p), b.push_back(*q);
+            pairs.emplace_back(i, j);
+        }
+    };
+    if (zooms()) {
+        // How far the lens zoomed between the two: what agrees with most.
+        double best = INFINITY, bestFocal = lens_.focalPx;
+        for (const double share : {1.0, 0.94, 1.06, 0.88, 1.13, 0.8, 1.25, 0.7, 1.4}) {
+            focal_[size_t(frameB)] = lens_.focalPx * share;
+            gather();
+            const auto e = robustEssential(a, b, options);
+            if (e.found && e.cost < best) best = e.cost, bestFocal = focal_[size_t(frameB)];
+        }
+        focal_[size_t(frameB)] = bestFocal;
+    }
+    gather();
     const auto e = robustEssential(a, b, options);
     if (!e.found || e.agreeing < 12) return false;
     const auto pose = poseFromEssential(e.model, a, b, e.agrees);
@@ -61,41 +76,93 @@ bool Reconstruction::begin(int frameA, int frameB, uint64_t seed) {
     for (size_t k = 0; k < pairs.size(); ++k) {
         if (!e.agrees[k]) continue;
         const auto point = triangulate({{&*views_[size_t(frameA)], a[k], 1}, {&*views_[size_t(frameB)], b[k], 1}});
-        if (point && point->angle > 0.003)
+        if (point && point->angle > leastAngle)
             points_[size_t(sightings_.all[size_t(pairs[k].first)].path)] = point->position;
     }
     return pointCount() >= 12;
 }
 
 bool Reconstruction::addFrame(int frame, uint64_t seed, const View* near) {
-    Points3 world;
-    Points2 seen;
-    std::vector<double> weights;
-    collect(frame, world, seen, weights, false);
-    if (world.size() < 8) return false;
-    const double close = 3.0 / lens_.focalPx;
-    const auto agreeing = [&](const View& v) {
-        int n = 0;
-        for (size_t i = 0; i < world.size(); ++i) {
-            const Eigen::Vector3d c = v.toCamera(world[i]);
-            n += c.z() > 1e-9 && (c.head<2>() / c.z() - seen[i]).norm() < close;
-        }
-        return n;
-    };
-    View view;
-    if (near) view = refineView(*near, world, seen, weights, 2.0);
-    if (!near || agreeing(view) * 10 < int(world.size()) * 8) {
-        SamplingOptions options;
-        options.threshold = close;
-        options.trials = 300;
-        options.seed = seed + uint64_t(frame) * 7919u;
-        const auto r = robustResection(world, seen, options);
-        if (r.found && (!near || r.agreeing > agreeing(view))) view = refineView(r.model, world, seen, weights, 2.0);
-        else if (!near) return false;
+    // A zoom may have moved on since the frames next to it: what agrees with most is believed.
+    std::vector<double> focals{lens_.focalPx};
+    if (zooms()) {
+        focals.clear();
+        for (const double share : {1.0, 0.96, 1.04, 0.9, 1.1}) focals.push_back(likelyFocal(frame) * share);
     }
-    if (agreeing(view) < 8 || agreeing(view) * 2 < int(world.size())) return false;
-    views_[size_t(frame)] = view;
+    std::optional<View> best;
+    double bestFocal = 0;
+    int most = 0;
+    for (const double focal : focals) {
+        if (zooms()) focal_[size_t(frame)] = focal;
+        Points3 world;
+        Points2 seen;
+        std::vector<double> weights;
+        collect(frame, world, seen, weights, false);
+        if (world.size() < 8) return false;
+        const double close = 3.0 / focal;
+        const auto agreeing = [&](const View& v) {
+            int n = 0;
+            for (size_t i = 0; i < world.size(); ++i) {
+                const Eigen::Vector3d c = v.toCamera(world[i]);
+                n += c.z() > 1e-9 && (c.head<2>() / c.z() - seen[i]).norm() < close;
+            }
+            return n;
+        };
+        View view;
+        if (near) view = refineView(*near, world, seen, weights, 2.0);
+        if (!near || agreeing(view) * 10 < int(world.size()) * 8) {
+            SamplingOptions options;
+            options.threshold = close;
+            options.trials = 300;
+            options.seed = seed + uint64_t(frame) * 7919u;
+            const auto r = robustResection(world, seen, options);
+            if (r.found && (!near || r.agreeing > agreeing(view)))
+                view = refineView(r.model, world, seen, weights, 2.0);
+            else if (!near) continue;
+        }
+        const int n = agreeing(view);
+        if (n >= 8 && n * 2 >= int(world.size()) && n > most) best = view, bestFocal = focal, most = n;
+        if (most * 10 >= int(world.size()) * 9) break;
+    }
+    if (!best) return false;
+    if (zooms()) {
+        focal_[size_t(frame)] = bestFocal;
+        hangZooming(frame, *best, false);
+    }
+    views_[size_t(frame)] = *best;
     return true;
+}
+
+double Reconstruction::likelyFocal(int frame) const {
+    int near = -1;
+    for (int f = 0; f < int(views_.size()); ++f)
+        if (views_[size_t(f)] && f != frame && (near < 0 || std::abs(f - frame) < std::abs(near - frame))) near = f;
+    return near < 0 ? lens_.focalPx : focal_[size_t(near)];
+}
+
+void Reconstruction::hangZooming(int frame, View& view, bool usedOnly) {
+    BundleProblem p;
+    p.views = {view};
+    p.lenses = {lens_};
+    p.lensOfView = {0};
+    p.focalOfView = {focal_[size_t(frame)]};
+    p.timeOfView = {0};
+    for (const int i : sightings_.byFrame[size_t(frame)]) {
+        const PathSighting& s = sightings_.all[size_t(i)];
+        const auto& point = points_[size_t(s.path)];
+        if (!point || sightings_.heldBack[size_t(s.path)] || (usedOnly && !s.use)) continue;
+        p.observations.push_back({0, int(p.points.size()), s.pixel, pathWeight(s.path) / scale_ * s.whiten});
+        p.points.push_back(*point);
+    }
+    if (p.observations.size() < 8) return;
+    BundleOptions options;
+    options.solveZoom = options.fixedPoints = true;
+    options.lossScale = 2.0;
+    options.iterations = 12;
+    options.stopWhenCostFallsBy = 1e-4;
+    if (!bundle(p, options).usable) return;
+    view = p.views[0];
+    focal_[size_t(frame)] = p.focalOfView[0];
 }
 
 int Reconstruction::addPoints(double leastAngle) {
@@ -148,6 +215,8 @@ Reconstruction::Selection Reconstruction::select(int every) const {
         viewIndex[f] = int(out.problem.views.size());
         out.problem.views.push_back(*views_[f]);
         out.problem.lensOfView.push_back(0);
+        if (zooms()) out.problem.focalOfView.push_back(focal_[f]);
+        out.problem.timeOfView.push_back(sightings_.frames[f]);
         out.viewFrame.push_back(int(f));
     }
     for (const PathSighting& s : sightings_.all) {
@@ -176,6 +245,7 @@ BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved,
     options.priors = priors;
     options.fixedViews.assign(s.problem.views.size(), 0);
     if (!options.fixedViews.empty()) options.fixedViews[0] = 1;
+    options.solveZoom = zooms() && std::find(solved.begin(), solved.end(), LensValue::focal) != solved.end();
     options.lossScale = 2.0;
     options.iterations = iterations;
     options.stopWhenCostFallsBy = stop;
@@ -187,6 +257,17 @@ BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved,
     for (size_t i = 0; i < s.viewFrame.size(); ++i) views_[size_t(s.viewFrame[i])] = s.problem.views[i];
     for (size_t i = 0; i < s.pointPath.size(); ++i) points_[size_t(s.pointPath[i])] = s.problem.points[i];
     lens_ = s.problem.lenses[0];
+    if (zooms()) {
+        for (size_t i = 0; i < s.viewFrame.size(); ++i) focal_[size_t(s.viewFrame[i])] = s.problem.focalOfView[i];
+        lens_.focalPx = median(s.problem.focalOfView);
+        // Frames between those that were bundled follow them.
+        for (size_t i = 1; i < s.viewFrame.size(); ++i)
+            for (int f = s.viewFrame[i - 1] + 1; f < s.viewFrame[i]; ++f) {
+                const double share = double(f - s.viewFrame[i - 1]) / (s.viewFrame[i] - s.viewFrame[i - 1]);
+                focal_[size_t(f)] =
+                    std::pow(s.problem.focalOfView[i - 1], 1 - share) * std::pow(s.problem.focalOfView[i], share);
+            }
+    }
     return summary;
 }
 
@@ -206,6 +287,10 @@ void Reconstruction::hangFrames() {
     parallelRanges(int(views_.size()), 4, [&](int begin, int end) {
         for (int f = begin; f < end; ++f) {
             if (!views_[size_t(f)]) continue;
+            if (zooms()) {
+                hangZooming(f, *views_[size_t(f)], true);
+                continue;
+            }
             Points3 world;
             Points2 seen;
             std::vector<double> weights;
@@ -227,7 +312,7 @@ void Reconstruction::collect(int frame, Points3& world, Points2& seen, std::vect
         seen.push_back(*n);
         const double weight = pathWeight_.empty() ? 1 : pathWeight_[size_t(s.path)];
         // Mean precision of the two axes, in normalised units.
-        weights.push_back(0.5 * s.whiten.squaredNorm() * std::pow(lens_.focalPx * weight, 2));
+        weights.push_back(0.5 * s.whiten.squaredNorm() * std::pow(lensOf(frame).focalPx * weight, 2));
     }
 }
 

@@ -15,15 +15,18 @@ namespace va {
 /// vision convention.
 class Reconstruction {
   public:
-    Reconstruction(Sightings sightings, Intrinsics start)
+    /// `zooms`: every frame has a focal length of its own.
+    Reconstruction(Sightings sightings, Intrinsics start, bool zooms = false)
         : sightings_(std::move(sightings)),
           lens_(std::move(start)),
+          focal_(zooms ? sightings_.frames.size() : 0, lens_.focalPx),
           views_(sightings_.frames.size()),
           points_(sightings_.pathIds.size()),
           slides_(sightings_.pathIds.size(), 0) {}
 
     /// Starts from two frames by a robust essential matrix. False when it can't be had or too few points come of it.
-    bool begin(int frameA, int frameB, uint64_t seed);
+    /// Points need `leastAngle` radians between their rays.
+    bool begin(int frameA, int frameB, uint64_t seed, double leastAngle = 0.003);
     /// Adds a frame by resection against the points it sees, starting from `near` if given. False with fewer than eight
     /// points or when fewer than half agree.
     bool addFrame(int frame, uint64_t seed, const View* near = nullptr);
@@ -63,7 +66,16 @@ class Reconstruction {
     [[nodiscard]] bool hasView(int frame) const { return views_[size_t(frame)].has_value(); }
     [[nodiscard]] const std::vector<std::optional<View>>& views() const { return views_; }
     [[nodiscard]] const std::vector<std::optional<Eigen::Vector3d>>& points() const { return points_; }
+    /// What all frames share; with a zoom its focal length is the middle one of the solved frames'.
     [[nodiscard]] const Intrinsics& lens() const { return lens_; }
+    [[nodiscard]] Intrinsics lensOf(int frame) const {
+        Intrinsics out = lens_;
+        if (!focal_.empty()) out.focalPx = focal_[size_t(frame)];
+        return out;
+    }
+    [[nodiscard]] bool zooms() const { return !focal_.empty(); }
+    /// From now on every frame has a focal length of its own, or all the same again.
+    void setZooms(bool zooms) { focal_.assign(zooms ? views_.size() : 0, lens_.focalPx); }
     [[nodiscard]] const Sightings& sightings() const { return sightings_; }
     /// Points that the frame sees and that have a place.
     [[nodiscard]] int placedIn(int frame) const;
@@ -81,8 +93,12 @@ class Reconstruction {
     };
     [[nodiscard]] Selection select(int every) const;
     [[nodiscard]] std::optional<Eigen::Vector2d> straight(const PathSighting& s) const {
-        return lens_.normalisedFromPixel(s.pixel);
+        return lensOf(s.frame).normalisedFromPixel(s.pixel);
     }
+    /// Fits a view with its own focal length to the points it sees.
+    void hangZooming(int frame, View& view, bool usedOnly);
+    /// Focal length that a frame is likely to have, from the solved ones next to it.
+    [[nodiscard]] double likelyFocal(int frame) const;
     void collect(int frame, Points3& world, Points2& seen, std::vector<double>& weights, bool usedOnly) const;
     /// Whitened error of a path, an axis, with its slow part multiplied by the root of the sightings it spans; negative
     /// when there are none.
@@ -92,6 +108,7 @@ class Reconstruction {
 
     Sightings sightings_;
     Intrinsics lens_;
+    std::vector<double> focal_;  ///< px, one a frame; empty: the lens's
     std::vector<std::optional<View>> views_;
     std::vector<std::optional<Eigen::Vector3d>> points_;
     std::vector<double> pathWeight_;  ///< factor on the whitening, one a path

@@ -5,7 +5,10 @@
 #include <Eigen/SVD>
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
+#include "base/parallel.h"
+#include "lens/convert_lens.h"
 #include "solve/robust_sampling.h"
 
 namespace va {
@@ -21,34 +24,62 @@ Eigen::Matrix3d rotationBetween(const Rays& a, const Rays& b, const std::vector<
     return svd.matrixU() * sign.asDiagonal() * svd.matrixV().transpose();
 }
 
-RotationSolve solveFrom(const Sightings& s, const std::vector<int>& frames, const Intrinsics& lens,
-                        const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
-                        uint64_t seed) {
-    RotationSolve out;
-    out.frames = frames;
-    out.rotations.assign(frames.size(), Eigen::Matrix3d::Identity());
-    for (size_t k = 1; k < frames.size(); ++k) {
+struct Turn {
+    Eigen::Matrix3d rotation;
+    double focalPx = 0, cost = 0;
+};
+
+/// The turn between two frames of which the first has the focal length `focal`; the second has the same, or what agrees
+/// with most.
+std::optional<Turn> turnBetween(const Sightings& s, const std::vector<std::pair<int, int>>& pairs,
+                                const Intrinsics& lens, double focal, bool zooms, uint64_t seed) {
+    std::vector<double> shares{1.0};
+    if (zooms)
+        for (const double share : {0.985, 1.015, 0.97, 1.03, 0.95, 1.05, 0.92, 1.08, 0.87, 1.13, 0.8, 1.22})
+            shares.push_back(share);
+    std::optional<Turn> best;
+    for (const double share : shares) {
+        Intrinsics first = lens, second = lens;
+        first.focalPx = focal;
+        second.focalPx = focal * share;
         Rays a, b;
-        for (const auto& [i, j] : s.shared(frames[k - 1], frames[k])) {
-            const auto p = lens.normalisedFromPixel(s.all[size_t(i)].pixel),
-                       q = lens.normalisedFromPixel(s.all[size_t(j)].pixel);
+        for (const auto& [i, j] : pairs) {
+            const auto p = first.normalisedFromPixel(s.all[size_t(i)].pixel),
+                       q = second.normalisedFromPixel(s.all[size_t(j)].pixel);
             if (p && q) a.push_back(p->homogeneous().normalized()), b.push_back(q->homogeneous().normalized());
         }
         SamplingOptions options;
-        options.threshold = 4.0 / lens.focalPx;
+        options.threshold = 4.0 / focal;
         options.trials = 100;
-        options.seed = seed + k;
+        options.seed = seed;
         const auto r = robustSampling<Eigen::Matrix3d>(
             int(a.size()), 2, options,
             [&](const std::vector<int>& sample, std::vector<Eigen::Matrix3d>& models) {
                 models.push_back(rotationBetween(a, b, sample));
             },
             [&](const Eigen::Matrix3d& m, int i) { return (m * a[size_t(i)] - b[size_t(i)]).squaredNorm(); });
-        if (!r.found) return out;
+        if (!r.found || (best && r.cost >= best->cost)) continue;
         std::vector<int> use;
         for (size_t i = 0; i < a.size(); ++i)
             if (r.agrees[i]) use.push_back(int(i));
-        out.rotations[k] = rotationBetween(a, b, use) * out.rotations[k - 1];
+        best = Turn{rotationBetween(a, b, use), second.focalPx, r.cost};
+    }
+    return best;
+}
+
+RotationSolve solveFrom(const Sightings& s, const std::vector<int>& frames, const Intrinsics& lens,
+                        const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
+                        uint64_t seed, bool zooms) {
+    RotationSolve out;
+    out.frames = frames;
+    if (zooms) out.focals.assign(frames.size(), lens.focalPx);
+    out.rotations.assign(frames.size(), Eigen::Matrix3d::Identity());
+    for (size_t k = 1; k < frames.size(); ++k) {
+        const auto pairs = s.shared(frames[k - 1], frames[k]);
+        const auto turn = turnBetween(s, pairs, lens, zooms ? out.focals[k - 1] : lens.focalPx, zooms, seed + k);
+        if (!turn) return out;
+        out.rotations[k] = turn->rotation * out.rotations[k - 1];
+        if (zooms) out.focals[k] = turn->focalPx;
     }
     BundleProblem problem;
     problem.lenses.push_back(lens);
@@ -56,10 +87,12 @@ RotationSolve solveFrom(const Sightings& s, const std::vector<int>& frames, cons
     for (size_t k = 0; k < frames.size(); ++k) {
         problem.views.push_back({out.rotations[k], Eigen::Vector3d::Zero()});
         problem.lensOfView.push_back(0);
+        if (zooms) problem.focalOfView.push_back(out.focals[k]);
+        problem.timeOfView.push_back(s.frames[size_t(frames[k])]);
         for (int i : s.byFrame[size_t(frames[k])]) {
             const PathSighting& seen = s.all[size_t(i)];
             if (s.heldBack[size_t(seen.path)]) continue;
-            const auto n = lens.normalisedFromPixel(seen.pixel);
+            const auto n = problem.intrinsics(int(k)).normalisedFromPixel(seen.pixel);
             if (!n) continue;
             int& point = pointOf[size_t(seen.path)];
             if (point < 0) {
@@ -77,17 +110,23 @@ RotationSolve solveFrom(const Sightings& s, const std::vector<int>& frames, cons
     options.fixedViews.assign(problem.views.size(), 0);
     options.fixedViews[0] = 1;
     options.rotationOnly = true;
+    options.solveZoom = zooms && std::find(solved.begin(), solved.end(), LensValue::focal) != solved.end();
     options.lossScale = 2.0;
     options.iterations = 30;
     options.stopWhenCostFallsBy = 1e-5;
     if (!bundle(problem, options).usable) return out;
     out.lens = problem.lenses[0];
+    if (zooms) {
+        out.focals = problem.focalOfView;
+        out.lens.focalPx = median(out.focals);
+    }
     for (size_t k = 0; k < frames.size(); ++k) out.rotations[k] = problem.views[k].rotation;
     out.directions.assign(size_t(s.pathCount()), Eigen::Vector3d::Zero());
     for (size_t i = 0; i < pathOf.size(); ++i) out.directions[size_t(pathOf[i])] = problem.points[i].normalized();
     std::vector<double> errors;
     for (const auto& o : problem.observations) {
-        const auto p = project(problem.views[size_t(o.view)], out.lens, problem.points[size_t(o.point)]);
+        const auto p =
+            project(problem.views[size_t(o.view)], problem.intrinsics(o.view), problem.points[size_t(o.point)]);
         errors.push_back(p ? (*p - o.pixel).norm() : 1e6);
     }
     std::sort(errors.begin(), errors.end());
@@ -101,18 +140,25 @@ RotationSolve solveFrom(const Sightings& s, const std::vector<int>& frames, cons
 
 RotationSolve solveRotationOnly(const Sightings& s, const std::vector<int>& frames, const Intrinsics& lens,
                                 const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
-                                uint64_t seed) {
+                                uint64_t seed, bool zooms) {
     RotationSolve best;
     if (frames.size() < 2) return best;
     const bool focalFree = std::find(solved.begin(), solved.end(), LensValue::focal) != solved.end();
     std::vector<double> factors{1.0};
-    if (focalFree) factors = {0.75, 1.0, 1.5, 2.5};
-    for (double factor : factors) {
-        Intrinsics start = lens;
-        start.focalPx *= factor;
-        const RotationSolve r = solveFrom(s, frames, start, solved, priors, seed);
-        if (r.found && r.lens.focalPx > 0 && (!best.found || r.robustRmsPx < best.robustRmsPx * 0.98)) best = r;
-    }
+    if (focalFree) factors = {0.42, 0.6, 0.8, 1.0, 1.5, 2.5};
+    std::vector<RotationSolve> tries(factors.size());
+    parallelRanges(int(factors.size()), 1, [&](int begin, int end) {
+        for (int i = begin; i < end; ++i) {
+            Intrinsics start = lens;
+            start.focalPx *= factors[size_t(i)];
+            // A bend was given for the focal length that was assumed.
+            start.lens = bendForFocal(lens.lens, factors[size_t(i)]);
+            tries[size_t(i)] = solveFrom(s, frames, start, solved, priors, seed, zooms);
+        }
+    });
+    for (RotationSolve& r : tries)
+        if (r.found && r.lens.focalPx > 0 && (!best.found || r.robustRmsPx < best.robustRmsPx * 0.98))
+            best = std::move(r);
     return best;
 }
 

@@ -9,8 +9,14 @@ namespace va {
 
 /// A camera that only turns: one place, a rotation a frame, points as directions.
 struct RotationSolve {
+    [[nodiscard]] Intrinsics lensOf(size_t k) const {
+        Intrinsics out = lens;
+        if (!focals.empty()) out.focalPx = focals[k];
+        return out;
+    }
     bool found = false;
     Intrinsics lens;
+    std::vector<double> focals;               ///< px, one a frame, where the lens zooms; else empty
     std::vector<int> frames;                  ///< indices, as given
     std::vector<Eigen::Matrix3d> rotations;   ///< world to camera, vision convention, one a frame
     std::vector<Eigen::Vector3d> directions;  ///< unit, one a path; zero where the path was not seen in these frames
@@ -24,6 +30,6 @@ struct RotationSolve {
 /// than about two degrees does not determine the focal length: it then stays near the start.
 RotationSolve solveRotationOnly(const Sightings& s, const std::vector<int>& frames, const Intrinsics& lens,
                                 const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
-                                uint64_t seed);
+                                uint64_t seed, bool zooms = false);
 
 }  // namespace va

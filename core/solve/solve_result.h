@@ -57,7 +57,8 @@ struct SolveOutlier {
 struct SolveResult {
     Motion motion = Motion::none;
     SolveTrouble trouble = SolveTrouble::none;
-    Intrinsics lens;                  ///< shared by all frames
+    Intrinsics lens;                  ///< shared by all frames; with a zoom its focal length is a middle one
+    bool zooms = false;               ///< every frame has a focal length of its own
     std::vector<SolvedFrame> frames;  ///< one for every frame asked for
     std::vector<SolvedPoint> points;
     std::vector<SolveOutlier> outliers;
@@ -75,6 +76,12 @@ struct SolveResult {
         parallaxByFrame;  ///< widest ray angle (degrees, median over points) between the frame and the first
     double solveSeconds = 0;
 
+    /// Inner geometry of the camera in a frame. In frames that are not solved: the shared one.
+    [[nodiscard]] Intrinsics intrinsics(int frame) const {
+        Intrinsics out = lens;
+        if (const SolvedFrame* f = zooms ? at(frame) : nullptr; f && f->solved) out.focalPx = f->focalPx;
+        return out;
+    }
     [[nodiscard]] bool has() const { return motion != Motion::none; }
     [[nodiscard]] int solvedCount() const {
         return int(std::count_if(frames.begin(), frames.end(), [](const SolvedFrame& f) { return f.solved; }));

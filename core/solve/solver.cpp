@@ -56,18 +56,44 @@ class Solver {
                 request_.frames.size() < 2 || anywhere ? SolveTrouble::tooFewFrames : SolveTrouble::tooFewPaths;
             return;
         }
-        const MotionEvidence evidence =
-            chooseMotion(sightings_, keyframes_, lens_, lensValues(), priors(), request_.seed);
-        result_.rotationRmsPx = evidence.rotation.found ? evidence.rotation.robustRmsPx : -1;
-        if (evidence.motion == Motion::fixed) return takeFixed();
         pairs_ = rankStartPairs(sightings_, keyframes_, request_.seed);
         if (!pairs_.empty())
             result_.parallaxPx = std::max_element(pairs_.begin(), pairs_.end(), [](auto& a, auto& b) {
                                      return a.parallax < b.parallax;
                                  })->parallax;
-        if (evidence.motion == Motion::rotation) return takeRotation(evidence.rotation);
+        MotionEvidence evidence = chooseMotion(sightings_, keyframes_, lens_, lensValues(), priors(), request_.seed,
+                                               mayZoom() && picturesAreFlat());
+        result_.rotationRmsPx = evidence.rotation.found ? evidence.rotation.robustRmsPx : -1;
+        switch (request_.move) {
+            case MoveChoice::automatic: break;
+            case MoveChoice::free: evidence.motion = Motion::free; break;
+            case MoveChoice::rotation: evidence.motion = Motion::rotation; break;
+            case MoveChoice::fixed: evidence.motion = Motion::fixed; break;
+        }
+        if (evidence.motion == Motion::rotation && !evidence.rotation.found)
+            evidence.rotation = solveRotationOnly(sightings_, keyframes_, lens_, lensValues(), priors(), request_.seed,
+                                                  request_.zoom == ZoomChoice::zooms);
+        if (evidence.motion == Motion::fixed) return takeFixed();
+        if (evidence.motion == Motion::rotation && evidence.rotation.found) return takeRotation(evidence.rotation);
         progress_.check();
         solveFree();
+    }
+
+    /// Angle between rays that places a point: as usual, or less where the shot has less parallax to give.
+    [[nodiscard]] double angle(double usual) const {
+        return std::clamp(0.4 * result_.parallaxPx / lens_.focalPx, 0.0007, usual);
+    }
+
+    [[nodiscard]] bool mayZoom() const {
+        return request_.zoom == ZoomChoice::zooms ||
+               (request_.zoom == ZoomChoice::automatic && request_.focal != Known::known);
+    }
+
+    /// Whether most pictures are images of each other by a homography: a turn, a zoom, a flat scene, or a far one.
+    [[nodiscard]] bool picturesAreFlat() const {
+        std::vector<double> shares;
+        for (const StartPair& p : pairs_) shares.push_back(p.homographyShare);
+        return median(std::move(shares)) > 0.8;
     }
 
     /// Of the lens model: what footage can tell.
@@ -114,20 +140,60 @@ class Solver {
     // ---- free moves ---------------------------------------------------------------------------------------------
 
     void solveFree() {
-        progress_.stage("Finding a first camera", 0, 0.1);
-        auto best = findStart();
+        auto best = request_.zoom == ZoomChoice::zooms ? nullptr : grow(false);
+        if (mayZoom() && (!best || explainsBadly(*best))) {
+            // A zoom that is solved with one focal length tears the solve apart, or makes a move of it.
+            auto zooming = grow(true);
+            if (zooming && (!best || cost(*zooming) < 0.8 * cost(*best))) best = std::move(zooming);
+        } else if (best && mayZoom() && request_.zoom == ZoomChoice::automatic) {
+            if (auto zooming = zoomOf(*best)) best = std::move(zooming);
+        }
         if (!best) {
             result_.trouble = pairs_.empty() ? SolveTrouble::tooFewPaths : SolveTrouble::noStart;
             return;
         }
+        weighBend(*best);
+        takeFree(*best);
+    }
+
+    /// Mean truncated cost over all frames: those that were not reached count as wrong.
+    [[nodiscard]] double cost(const Reconstruction& r) const {
+        const double share = double(r.solvedFrames()) / sightings_.frameCount();
+        return share * r.truncatedCost() + (1 - share) * 9;
+    }
+
+    /// Frames out of reach, or more than a third of the sightings wrong.
+    [[nodiscard]] bool explainsBadly(const Reconstruction& r) const {
+        return r.solvedFrames() < sightings_.frameCount() || r.truncatedCost() > 3;
+    }
+
+    /// From a solve with one focal length to one with a focal length a frame, if that explains notably more.
+    std::unique_ptr<Reconstruction> zoomOf(const Reconstruction& steady) {
+        auto r = std::make_unique<Reconstruction>(steady);
+        r->setZooms(true);
+        const int every = std::max(1, sightings_.frameCount() / 25);
+        r->refine(lensValues(), priors(), 6, 1e-4, cancelled_, every);
+        double low = INFINITY, high = 0;
+        for (int f = 0; f < sightings_.frameCount(); ++f)
+            if (r->hasView(f)) low = std::min(low, r->lensOf(f).focalPx), high = std::max(high, r->lensOf(f).focalPx);
+        // Less is the breathing that correlated errors bring about.
+        if (!(high > 1.015 * low)) return nullptr;
+        refineAll(*r);
+        return cost(*r) < 0.93 * cost(steady) ? std::move(r) : nullptr;
+    }
+
+    std::unique_ptr<Reconstruction> grow(bool zooms) {
+        progress_.stage("Finding a first camera", 0, 0.1);
+        gaveUp_.clear();
+        auto best = findStart(zooms);
+        if (!best) return nullptr;
         progress_.stage("Growing the solve", sightings_.frameCount(), 0.1);
         progress_.advance(best->solvedFrames());
         growOverKeyframes(*best);
         fillBetween(*best);
         progress_.stage("Refining the solve", 4, 0.15);
         refineAll(*best);
-        weighBend(*best);
-        takeFree(*best);
+        return best;
     }
 
     /// Says how sure the lens's numbers are. A bend that the frames do not tell is taken as given, or as none, and the
@@ -151,7 +217,7 @@ class Solver {
                     progress_.check();
                     r.refine(values, priors(), 15, 1e-5, cancelled_);
                     r.judge(4.5);
-                    r.addPoints(0.005);
+                    r.addPoints(angle(0.005));
                 }
                 covariance = r.lensCovariance(values);
             }
@@ -170,7 +236,7 @@ class Solver {
 
     /// Tries focal lengths on the best start pairs, each grown over a few keyframes, and keeps the one that explains
     /// most.
-    std::unique_ptr<Reconstruction> findStart() {
+    std::unique_ptr<Reconstruction> findStart(bool zooms) {
         std::vector<double> focals{lens_.focalPx};
         if (request_.focal == Known::unknown)
             focals = {lens_.focalPx * 0.65, lens_.focalPx, lens_.focalPx * 1.6, lens_.focalPx * 2.6};
@@ -191,10 +257,13 @@ class Solver {
                 // A start value of the bend was found in the picture, for the focal length that was assumed.
                 lens.lens = bendForFocal(lens_.lens, t.focal / lens_.focalPx);
                 lens.focalPx = t.focal;
-                auto r = std::make_unique<Reconstruction>(sightings_, lens);
-                if (!r->begin(t.pair.a, t.pair.b, request_.seed)) continue;
+                auto r = std::make_unique<Reconstruction>(sightings_, lens, zooms);
+                if (!r->begin(t.pair.a, t.pair.b, request_.seed, angle(0.003))) continue;
                 if (!settleStart(*r, t.pair)) continue;
-                t.cost = r->truncatedCost();
+                // A pair alone fits nearly anything: frames that could not be hung on it count against it.
+                const int wanted = 2 + std::min(6, int(keyframes_.size()) - 2),
+                          has = std::min(wanted, r->solvedFrames());
+                t.cost = (r->truncatedCost() * has + 3.0 * (wanted - has)) / wanted;
                 t.r = std::move(r);
             }
         });
@@ -215,14 +284,17 @@ class Solver {
         std::stable_sort(around.begin(), around.end(),
                          [&](int x, int y) { return std::abs(x - middle) < std::abs(y - middle); });
         if (around.size() > 6) around.resize(6);
-        for (int k : around) r.addFrame(k, request_.seed);
+        for (int k : around) {
+            r.addFrame(k, request_.seed);
+            if (r.zooms()) r.refine({LensValue::focal}, priors(), 6, 1e-3, cancelled_);
+        }
         if (request_.focal == Known::unknown) r.refine({LensValue::focal}, priors(), 25, 1e-4, cancelled_);
-        r.addPoints(0.02);
+        r.addPoints(angle(0.02));
         for (int k : around)
             if (!r.hasView(k)) r.addFrame(k, request_.seed);
         r.refine(lensValues(), priors(), 25, 1e-4, cancelled_);
         r.judge(5);
-        r.addPoints(0.02);
+        r.addPoints(angle(0.02));
         r.refine(lensValues(), priors(), 25, 1e-4, cancelled_);
         return r.lens().focalPx > 0.2 * request_.width && r.lens().focalPx < 30.0 * request_.width &&
                r.pointCount() >= 12;
@@ -244,7 +316,7 @@ class Solver {
                 continue;
             }
             progress_.advance();
-            r.addPoints(0.02);
+            r.addPoints(angle(0.02));
             // Errors grow with the number of frames hung on without a bundle.
             if (++sinceRefined >= std::max(3, r.solvedFrames() / 5)) {
                 r.refine(lensValues(), priors(), 10, 1e-4, cancelled_);
@@ -255,7 +327,7 @@ class Solver {
         }
         r.refine(lensValues(), priors(), 20, 1e-5, cancelled_);
         r.judge(5);
-        r.addPoints(0.01);
+        r.addPoints(angle(0.01));
         r.refine(lensValues(), priors(), 20, 1e-5, cancelled_);
     }
 
@@ -278,9 +350,9 @@ class Solver {
                     }
                 }
             }
-            if (grown && r.solvedFrames() < sightings_.frameCount()) grown = r.addPoints(0.01) > 0;
+            if (grown && r.solvedFrames() < sightings_.frameCount()) grown = r.addPoints(angle(0.01)) > 0;
         }
-        r.addPoints(0.005);
+        r.addPoints(angle(0.005));
     }
 
     /// Weighing and judging settle on a selection of frames, which is quick; then all frames hang on that, and are
@@ -294,7 +366,7 @@ class Solver {
             r.hangFrames();
             r.weighPaths();
             r.judge(4.5);
-            r.addPoints(0.005);
+            r.addPoints(angle(0.005));
             progress_.advance();
         }
         r.setAsideSliding(3.5, 0.4 * std::max(1.0, request_.width / 1280.0));
@@ -306,6 +378,7 @@ class Solver {
     void takeFree(const Reconstruction& r) {
         result_.motion = Motion::free;
         result_.lens = r.lens();
+        result_.zooms = r.zooms();
         std::vector<double> depths;
         int anchor = -1;
         for (int f = 0; f < sightings_.frameCount(); ++f) {
@@ -332,7 +405,7 @@ class Solver {
             out.solved = true;
             out.pose.position = place(pose.position);
             out.pose.worldFromCamera = (basePose.worldFromCamera.conjugate() * pose.worldFromCamera).normalized();
-            out.focalPx = r.lens().focalPx;
+            out.focalPx = r.lensOf(f).focalPx;
             double frameSum = 0;
             for (int i : sightings_.byFrame[size_t(f)]) {
                 const PathSighting& s = r.sightings().all[size_t(i)];
@@ -502,9 +575,13 @@ class Solver {
         std::vector<int> all;
         for (int f = 0; f < sightings_.frameCount(); ++f)
             if (sightings_.byFrame[size_t(f)].size() >= 4) all.push_back(f);
-        const std::vector<LensValue> none;
-        RotationSolve r = solveRotationOnly(sightings_, all, onKeyframes.lens, none, {}, request_.seed);
+        const bool zooms = !onKeyframes.focals.empty();
+        const std::vector<LensValue> solved = zooms ? std::vector{LensValue::focal} : std::vector<LensValue>{};
+        Intrinsics start = onKeyframes.lens;
+        if (zooms) start.focalPx = onKeyframes.focals.front();
+        RotationSolve r = solveRotationOnly(sightings_, all, start, solved, {}, request_.seed, zooms);
         if (!r.found) r = onKeyframes;
+        result_.zooms = zooms;
         result_.motion = Motion::rotation;
         result_.trouble = SolveTrouble::noParallax;
         result_.lens = r.lens;
@@ -518,12 +595,12 @@ class Solver {
             const View view{r.rotations[k], Eigen::Vector3d::Zero()};
             out.solved = true;
             out.pose.worldFromCamera = (baseTurn.conjugate() * poseFromView(view).worldFromCamera).normalized();
-            out.focalPx = r.lens.focalPx;
+            out.focalPx = r.lensOf(k).focalPx;
             double frameSum = 0;
             for (int i : sightings_.byFrame[size_t(r.frames[k])]) {
                 const PathSighting& s = sightings_.all[size_t(i)];
                 const Eigen::Vector3d& d = r.directions[size_t(s.path)];
-                const auto p = d.squaredNorm() > 0 ? project(view, r.lens, d) : std::nullopt;
+                const auto p = d.squaredNorm() > 0 ? project(view, r.lensOf(k), d) : std::nullopt;
                 const double e2 = p ? (*p - s.pixel).squaredNorm() : 1e9;
                 if (e2 > std::max(1.0, 36 * r.robustRmsPx * r.robustRmsPx)) continue;
                 frameSum += e2;

@@ -11,12 +11,20 @@ namespace va {
 /// How far a value is known.
 enum class Known { unknown, start, known };
 
+/// What the artist says about the move; by default the paths decide.
+enum class MoveChoice { automatic, free, rotation, fixed };
+
+/// Whether the focal length changes in the shot.
+enum class ZoomChoice { automatic, constant, zooms };
+
 struct SolveRequest {
     std::vector<int> frames;    ///< frame numbers that have a picture, in order
     int width = 0, height = 0;  ///< px
     double pixelAspect = 1;
     Known focal = Known::unknown;
-    double focalPx = 0;  ///< when not unknown
+    double focalPx = 0;  ///< when not unknown; of a zoom: at its start
+    MoveChoice move = MoveChoice::automatic;
+    ZoomChoice zoom = ZoomChoice::automatic;  ///< a known focal length does not zoom unless it is said to
     /// Unknown and start: the first two radial numbers of the model are solved (an anamorphic lens's four); known:
     /// stays as it is.
     Known distortion = Known::unknown;

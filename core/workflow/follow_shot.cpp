@@ -282,7 +282,7 @@ Shot withGuidedFollow(const Shot& shot, Progress& progress, std::string* sentenc
         if (point == points.end() || view == views.end() || reference == views.end()) return std::nullopt;
         const Eigen::Vector3d &X = point->second->position, here = view->second.toCamera(X),
                               there = reference->second.toCamera(X);
-        const auto pixel = project(view->second, shot.solve->lens, X);
+        const auto pixel = project(view->second, shot.solve->intrinsics(view->first), X);
         if (!pixel || !(here.z() > 0) || !(there.z() > 0)) return std::nullopt;
         // A small plane that faced the reference camera: turned and scaled as the camera did.
         const Eigen::Matrix3d turn = view->second.rotation * reference->second.rotation.transpose();

@@ -43,6 +43,8 @@ Shot withSolve(const Shot& shot, Progress& progress) {
     request.lens = shot.back.lens;
     request.principal = shot.back.principal;
     request.principalOffset = shot.back.principalOffset;
+    request.move = shot.choices.move;
+    request.zoom = shot.choices.zoom;
     request.seed = shot.seed;
     Shot out = shot;
     out.solve = std::make_shared<SolveResult>(solveShot(*shot.paths, request, progress));

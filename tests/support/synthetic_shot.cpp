@@ -26,6 +26,16 @@ SyntheticShot makeSyntheticShot(const SyntheticOptions& o) {
     s.lens.principalPoint = {(o.width - 1) / 2.0, (o.height - 1) / 2.0};
     s.lens.lens.setValue("k1", o.k1);
     s.lens.lens.setValue("k2", o.k2);
+    for (int f = 0; f < o.frames; ++f) {
+        const double t = o.frames > 1 ? double(f) / (o.frames - 1) : 0;
+        s.focals.push_back(o.focalPx * std::pow(o.zoomTo, t * t * (3 - 2 * t)));
+        // Driving across in front of the middle of the path, eight units away.
+        CameraPose m;
+        const CameraPose& middle = s.cameras[size_t(o.frames / 2)];
+        m.position = middle.position + middle.worldFromCamera * Eigen::Vector3d(-2 + 4 * t, -0.5, -8 + t);
+        m.worldFromCamera = Eigen::AngleAxisd(0.5 + 0.8 * t, Eigen::Vector3d::UnitY());
+        s.mover.push_back(m);
+    }
     for (int i = 0; i < o.points; ++i) {
         // From a camera of the path, so that every part of the shot sees some.
         const CameraPose& from = s.cameras[size_t(uniform(random) * o.frames) % size_t(o.frames)];
@@ -34,12 +44,21 @@ SyntheticShot makeSyntheticShot(const SyntheticOptions& o) {
         const double depth = 4 + 16 * uniform(random) * uniform(random);
         Eigen::Vector3d x = from.position + depth * ray;
         if (o.flat) x = from.position + ray * ((-10 - from.position.z()) / ray.z());
-        s.points.push_back(x);
         Path path;
         path.id = i + 1;
+        const bool moves = uniform(random) < o.moverShare;
+        if (moves) {
+            x = Eigen::Vector3d(uniform(random) - 0.5, uniform(random) - 0.5, uniform(random) - 0.5) * 2;
+            s.moverPaths.push_back(path.id);
+        }
+        s.points.push_back(x);
         const bool wrong = uniform(random) < o.outlierShare;
         for (int f = 0; f < o.frames; ++f) {
-            const auto p = project(s.cameras[size_t(f)], s.lens, x);
+            Intrinsics lens = s.lens;
+            lens.focalPx = s.focals[size_t(f)];
+            const CameraPose& m = s.mover[size_t(f)];
+            const auto p =
+                project(s.cameras[size_t(f)], lens, moves ? Eigen::Vector3d(m.position + m.worldFromCamera * x) : x);
             if (!p || p->x() < 0 || p->y() < 0 || p->x() > o.width - 1 || p->y() > o.height - 1) continue;
             PathPoint q;
             q.frame = 1001 + f;

@@ -13,6 +13,9 @@ namespace va::test {
 struct SyntheticShot {
     std::vector<Path> paths;
     std::vector<CameraPose> cameras;
+    std::vector<double> focals;           ///< px, one a frame
+    std::vector<CameraPose> mover;        ///< where the mover stands, one a frame
+    std::vector<int> moverPaths;          ///< ids of the paths on it
     std::vector<Eigen::Vector3d> points;  ///< by path id − 1
     Intrinsics lens;
     SolveRequest request;
@@ -24,8 +27,10 @@ struct SyntheticOptions {
     double focalPx = 1100, k1 = -0.05, k2 = 0.01;
     double noisePx = 0.1;
     double outlierShare = 0;  ///< paths with positions at random
+    double moverShare = 0;    ///< paths on a thing of two units' size that drives and turns through the scene
     bool flat = false;        ///< all points on one plane
     uint64_t seed = 7;
+    double zoomTo = 1;  ///< focal length at the end over that at the start; eased
     std::function<CameraPose(double t)>
         camera;  ///< t in 0..1; empty: a dolly of 4 units past things 4 to 20 units away
 };

@@ -1,0 +1,178 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What a solve must never do, and what it must bear, over random shots.
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <random>
+
+#include "solve/solver.h"
+#include "synthetic_shot.h"
+
+namespace va {
+namespace {
+
+using test::lookAlong;
+using test::makeSyntheticShot;
+using test::SyntheticOptions;
+using test::SyntheticShot;
+
+SolveResult solve(const SyntheticShot& s) {
+    Progress progress;
+    return solveShot(s.paths, s.request, progress);
+}
+
+/// Errors of a free solve after the similarity that places and turns agree best with.
+struct Errors {
+    double focal = 0;  ///< share, worst frame
+    double turn = 0;   ///< radians, root mean square
+    double place = 0;  ///< of the path's length, root mean square
+};
+
+Errors errorsOf(const SyntheticShot& s, const SolveResult& r) {
+    Errors e;
+    const size_t n = s.cameras.size();
+    Eigen::MatrixXd ours = Eigen::MatrixXd::Zero(3, Eigen::Index(n)), truth = ours;
+    double length = 0;
+    for (size_t f = 0; f < n; ++f) {
+        ours.col(Eigen::Index(f)) = r.frames[f].pose.position;
+        truth.col(Eigen::Index(f)) = s.cameras[f].position;
+        if (f > 0) length += (s.cameras[f].position - s.cameras[f - 1].position).norm();
+        e.focal = std::max(e.focal, std::fabs(r.frames[f].focalPx / s.focals[f] - 1));
+    }
+    const Eigen::MatrixXd t = Eigen::umeyama(ours, truth, true);
+    const Eigen::MatrixXd moved = (t.topLeftCorner(3, 3) * ours).colwise() + Eigen::VectorXd(t.topRightCorner(3, 1));
+    e.place = std::sqrt((moved - truth).squaredNorm() / double(n)) / length;
+    const Eigen::Quaterniond first = s.cameras[0].worldFromCamera * r.frames[0].pose.worldFromCamera.conjugate();
+    for (size_t f = 0; f < n; ++f)
+        e.turn += std::pow((first * r.frames[f].pose.worldFromCamera).angularDistance(s.cameras[f].worldFromCamera), 2);
+    e.turn = std::sqrt(e.turn / double(n));
+    return e;
+}
+
+// Common practice: a camera that only turns gives no depth, and a solve that makes a path of it is wrong without
+// looking so.
+TEST(MoveChoice, FiftyRandomPansAreNeverFree) {
+    int wrong = 0;
+    for (int i = 0; i < 50; ++i) {
+        SyntheticOptions o;
+        o.seed = uint64_t(1000 + i);
+        o.points = 200, o.frames = 30;
+        std::mt19937 random(unsigned(o.seed));
+        std::uniform_real_distribution<double> u(-1, 1);
+        const double sweep = 0.6 * u(random), tilt = 0.2 * u(random), roll = 0.1 * u(random),
+                     shake = 0.006 * std::fabs(u(random));
+        o.noisePx = 0.05 + 0.1 * std::fabs(u(random));
+        o.k1 = 0.08 * u(random);
+        o.focalPx = 1100 + 500 * u(random);
+        o.outlierShare = i % 3 == 0 ? 0.15 : 0;
+        o.camera = [=](double t) {
+            CameraPose p =
+                lookAlong({1, 2, 3}, sweep * (t - 0.5) + shake * std::sin(40 * t), tilt * t + shake * std::cos(31 * t));
+            p.worldFromCamera =
+                p.worldFromCamera * Eigen::Quaterniond(Eigen::AngleAxisd(roll * t, Eigen::Vector3d::UnitZ()));
+            return p;
+        };
+        const SolveResult r = solve(makeSyntheticShot(o));
+        wrong += r.motion == Motion::free;
+        EXPECT_NE(r.motion, Motion::free)
+            << "pan " << i << " sweep " << sweep << " tilt " << tilt << " focal " << o.focalPx;
+    }
+    EXPECT_EQ(wrong, 0);
+}
+
+TEST(MoveChoice, FiftyRandomFreeMovesAreNeverPans) {
+    int shown = 0;
+    for (int i = 0; i < 50; ++i) {
+        SyntheticOptions o;
+        o.seed = uint64_t(2000 + i);
+        o.points = 200, o.frames = 30;
+        std::mt19937 random(unsigned(o.seed));
+        std::uniform_real_distribution<double> u(-1, 1);
+        o.noisePx = 0.05 + 0.1 * std::fabs(u(random));
+        o.focalPx = 1100 + 400 * u(random);
+        o.k1 = 0.05 * u(random);
+        const Eigen::Vector3d along = Eigen::Vector3d(u(random), 0.5 * u(random), u(random)).normalized();
+        const double turn = 0.3 * u(random), tilt = 0.1 * u(random);
+        // As far as makes a parallax of a few pixels or many: points lie between 4 and 20 units away.
+        const double far = (4 + 40 * std::fabs(u(random))) / o.focalPx * 6;
+        o.camera = [=](double t) { return lookAlong(far * t * along, turn * t, tilt * t); };
+        const SolveResult r = solve(makeSyntheticShot(o));
+        // Only what shows: parallax beyond a homography of more than three pixels.
+        if (r.parallaxPx <= 3) continue;
+        ++shown;
+        EXPECT_EQ(r.motion, Motion::free) << "move " << i << " parallax " << r.parallaxPx;
+    }
+    EXPECT_GE(shown, 40);
+}
+
+TEST(WrongPaths, ThirtyInAHundredGrossAndTwentyOnAnotherMotion) {
+    double worst = 0;
+    for (int seed = 1; seed <= 4; ++seed) {
+        SyntheticOptions clean;
+        clean.seed = uint64_t(seed);
+        clean.points = 250;
+        SyntheticOptions dirty = clean;
+        dirty.points = 500;
+        dirty.outlierShare = 0.3;
+        dirty.moverShare = 0.2;
+        const SyntheticShot a = makeSyntheticShot(clean), b = makeSyntheticShot(dirty);
+        const SolveResult ra = solve(a), rb = solve(b);
+        ASSERT_EQ(ra.motion, Motion::free);
+        ASSERT_EQ(rb.motion, Motion::free);
+        ASSERT_EQ(rb.solvedCount(), 40);
+        const Errors ea = errorsOf(a, ra), eb = errorsOf(b, rb);
+        std::printf("clean: focal %.5f turn %.6f place %.6f   dirty: focal %.5f turn %.6f place %.6f\n", ea.focal,
+                    ea.turn, ea.place, eb.focal, eb.turn, eb.place);
+        // Of one draw of noise each: what a lucky clean one reaches by chance is no measure.
+        EXPECT_LE(eb.focal, std::max(2 * ea.focal, 0.002));
+        EXPECT_LE(eb.turn, std::max(2 * ea.turn, 0.0005));
+        EXPECT_LE(eb.place, std::max(2 * ea.place, 0.001));
+        worst = std::max(worst, eb.place);
+    }
+    EXPECT_GT(worst, 0);
+}
+
+TEST(Zoom, FoundInAFreeMove) {
+    for (const double to : {1.8, 0.6}) {
+        SyntheticOptions o;
+        o.frames = 50;
+        o.zoomTo = to;
+        o.points = 500;
+        const SyntheticShot s = makeSyntheticShot(o);
+        const SolveResult r = solve(s);
+        ASSERT_EQ(r.motion, Motion::free);
+        EXPECT_EQ(r.solvedCount(), 50);
+        EXPECT_TRUE(r.zooms);
+        const Errors e = errorsOf(s, r);
+        EXPECT_LT(e.focal, 0.01) << to;
+        EXPECT_LT(e.place, 0.01) << to;
+        EXPECT_LT(r.rmsPx, 0.2);
+    }
+}
+
+TEST(Zoom, FoundInATurn) {
+    SyntheticOptions o;
+    o.frames = 40;
+    o.zoomTo = 1.6;
+    o.points = 400;
+    o.camera = [](double t) { return lookAlong({0, 1, 0}, -0.25 + 0.5 * t, 0.05 * t); };
+    const SyntheticShot s = makeSyntheticShot(o);
+    const SolveResult r = solve(s);
+    ASSERT_EQ(r.motion, Motion::rotation);
+    EXPECT_TRUE(r.zooms);
+    EXPECT_LT(errorsOf(s, r).focal, 0.015);
+    EXPECT_LT(errorsOf(s, r).turn, 0.002);
+}
+
+TEST(Zoom, NotSeenWhereThereIsNone) {
+    for (int seed = 1; seed <= 8; ++seed) {
+        SyntheticOptions o;
+        o.seed = uint64_t(seed);
+        o.noisePx = 0.2;
+        const SolveResult r = solve(makeSyntheticShot(o));
+        EXPECT_FALSE(r.zooms) << seed;
+    }
+}
+
+}  // namespace
+}  // namespace va
