@@ -130,6 +130,7 @@ json solveJson(const SolveResult& r) {
            {"bend_refused_px", r.bendRefusedPx},
            {"focal_px", r.lens.focalPx},
            {"zooms", r.zooms},
+           {"errors_together", r.errorsTogether},
            {"pixel_aspect", r.lens.pixelAspect},
            {"principal_point_px", numbers(r.lens.principalPoint)},
            {"frames", json::array()},
@@ -176,6 +177,7 @@ SolveResult solveFrom(const json& j) {
     r.bendRefusedPx = j.value("bend_refused_px", -1.0);
     r.lens.focalPx = j.at("focal_px");
     r.zooms = j.value("zooms", false);
+    r.errorsTogether = j.value("errors_together", 1.0);
     r.lens.pixelAspect = j.at("pixel_aspect");
     r.lens.principalPoint = {j.at("principal_point_px").at(0).get<double>(),
                              j.at("principal_point_px").at(1).get<double>()};

@@ -735,7 +735,9 @@ Eigen::MatrixXd NormalEquations::covariance(const std::vector<int>& views) const
     // Columns of the inverse by forward substitution: Σ = Zᵀ Z with Z = L⁻¹ of unit columns, border and all.
     Eigen::MatrixXd z = Eigen::MatrixXd::Zero(d * viewCount_, n);
     for (size_t i = 0; i < views.size(); ++i)
-        for (int a = 0; a < d; ++a) z(views[i] * d + a, Eigen::Index(i) * d + a) = 1;
+        // What is held has no variance.
+        for (int a = viewFree_[size_t(views[i])] ? 0 : d - d % 3; a < d; ++a)
+            z(views[i] * d + a, Eigen::Index(i) * d + a) = 1;
     parallelRanges(int(n), 4, [&](int begin, int end) { band_.solveLower(z.middleCols(begin, end - begin)); });
     Eigen::MatrixXd out = Eigen::MatrixXd::Zero(size, size);
     out.topLeftCorner(n, n).noalias() = z.transpose() * z;

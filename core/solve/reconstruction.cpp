@@ -278,8 +278,9 @@ std::optional<Eigen::MatrixXd> Reconstruction::lensCovariance(const std::vector<
     auto covariance = va::lensCovariance(s.problem, values, false);
     // The frames between count as well; they see the same points in much the same way.
     // A path's error that goes on over frames is one measurement and not many.
-    const double together = std::max(1.0, typicalError_ / scale_);
-    if (covariance) *covariance *= together * together * double(s.problem.views.size()) / std::max(1, solvedFrames());
+    if (covariance)
+        *covariance *=
+            errorsTogether() * errorsTogether() * double(s.problem.views.size()) / std::max(1, solvedFrames());
     return covariance;
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <algorithm>
 #include <optional>
 #include <vector>
 
@@ -61,6 +62,8 @@ class Reconstruction {
     /// RMS error of the path's used sightings in px; negative when it has none.
     [[nodiscard]] double pathRms(int path) const;
 
+    /// By how much errors that go on over frames make every deviation larger.
+    [[nodiscard]] double errorsTogether() const { return std::max(1.0, typicalError_ / scale_); }
     [[nodiscard]] int solvedFrames() const;
     [[nodiscard]] int pointCount() const;
     [[nodiscard]] bool hasView(int frame) const { return views_[size_t(frame)].has_value(); }

@@ -7,9 +7,7 @@
 #include <random>
 
 namespace va {
-namespace {
-
-Eigen::Matrix2d whitener(const PathPoint& p) {
+Eigen::Matrix2d whitenerOf(const PathPoint& p) {
     Eigen::Matrix2d c;
     c << p.sxx, p.sxy, p.sxy, p.syy;
     const Eigen::LLT<Eigen::Matrix2d> chol(c);
@@ -18,8 +16,6 @@ Eigen::Matrix2d whitener(const PathPoint& p) {
         return Eigen::Matrix2d::Identity() * 10.0;
     return chol.matrixL().solve(Eigen::Matrix2d::Identity());
 }
-
-}  // namespace
 
 double median(std::vector<double> values) {
     if (values.empty()) return 0;
@@ -66,7 +62,7 @@ Sightings layOut(const std::vector<Path>& paths, const std::vector<int>& frames,
             if (points.size() < 3) continue;
             const int begin = int(s.all.size());
             for (const PathPoint* p : points)
-                s.all.push_back({s.pathCount(), indexOf.at(p->frame), {p->x, p->y}, whitener(*p), true});
+                s.all.push_back({s.pathCount(), indexOf.at(p->frame), {p->x, p->y}, whitenerOf(*p), true});
             for (int i = begin; i < int(s.all.size()); ++i) s.byFrame[size_t(s.all[size_t(i)].frame)].push_back(i);
             s.pathIds.push_back(path.id);
             s.ofPath.emplace_back(begin, int(s.all.size()));

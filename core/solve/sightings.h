@@ -41,6 +41,9 @@ struct Sightings {
 Sightings layOut(const std::vector<Path>& paths, const std::vector<int>& frames, int width, int height,
                  double heldBackShare, uint64_t seed);
 
+/// Inverse square root of a sighting's covariance, 1/px; a tenth of a pixel where it states none.
+Eigen::Matrix2d whitenerOf(const PathPoint& point);
+
 /// Median of a copy of the values; 0 for none.
 double median(std::vector<double> values);
 

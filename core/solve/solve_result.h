@@ -67,6 +67,9 @@ struct SolveResult {
     /// The frames do not determine the bend, by the expected error in px that it would have had: it was taken as given,
     /// or as none. Negative = not refused.
     double bendRefusedPx = -1;
+    /// Errors that go on over frames are one measurement and not many: deviations are larger by this factor than
+    /// independent errors of the same size would make them.
+    double errorsTogether = 1;
     double rmsPx = 0;        ///< fit error: root mean square over all sightings used
     double checkRmsPx = -1;  ///< on held-back paths; negative when there were none
     int checkPaths = 0;

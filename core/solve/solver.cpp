@@ -379,6 +379,7 @@ class Solver {
         result_.motion = Motion::free;
         result_.lens = r.lens();
         result_.zooms = r.zooms();
+        result_.errorsTogether = r.errorsTogether();
         std::vector<double> depths;
         int anchor = -1;
         for (int f = 0; f < sightings_.frameCount(); ++f) {

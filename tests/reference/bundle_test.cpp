@@ -7,6 +7,8 @@
 #include "ceres_bundle.h"
 #include "shot_problem.h"
 #include "solve/normal_equations.h"
+#include "solve/slip.h"
+#include "solve/triangulate.h"
 
 namespace va {
 namespace {
@@ -180,6 +182,108 @@ TEST(Covariance, SpreadAgreesWithWhatIsStated) {
     EXPECT_LT(places, 1.25);
     EXPECT_GT(points, 0.8);
     EXPECT_LT(points, 1.25);
+}
+
+// A thing anchored at a true point slides, over many repetitions, by what the field says.
+TEST(Slip, SpreadAgreesWithWhatIsStated) {
+    constexpr int runs = 100;
+    ShotProblemOptions o;
+    o.views = 24, o.points = 80, o.seenFor = 0.8;
+    o.noisePx = 0.2;
+    o.disturb = 0;
+    const ShotProblem base = makeShotProblem(o);
+    std::vector<int> frames;
+    for (int v = 0; v < o.views; ++v) frames.push_back(1001 + v);
+    const FrameRange range{1001, 1000 + o.views};
+    // Places that nothing was measured at: the truth's points a little aside.
+    std::vector<Eigen::Vector3d> places;
+    for (size_t i = 0; i < base.truth.points.size(); i += 8)
+        places.push_back(base.truth.points[i] * 1.07 + Eigen::Vector3d(0.1, 0.05, 0.2));
+    std::vector<double> slid(places.size(), 0), stated(places.size(), 0);
+    std::mt19937_64 random(11);
+    std::normal_distribution<double> gauss;
+    for (int run = 0; run < runs; ++run) {
+        BundleProblem p = base.truth;
+        for (auto& s : p.observations) {
+            s.pixel = *project(p.views[size_t(s.view)], p.lenses[0], p.points[size_t(s.point)]);
+            s.pixel += o.noisePx * Eigen::Vector2d(gauss(random), gauss(random));
+        }
+        BundleOptions options = base.options;
+        options.stopWhenCostFallsBy = 1e-9;
+        ASSERT_TRUE(bundle(p, options).usable);
+        const SlipField field(p, frames, options.solved, o.width, o.height);
+        ASSERT_FALSE(field.empty());
+        for (size_t k = 0; k < places.size(); ++k) {
+            // Where the true camera sees it, placed and seen again by the solved one.
+            std::vector<Sighting> seen;
+            std::vector<std::pair<int, Eigen::Vector2d>> pixels;
+            for (int v = 0; v < o.views; ++v) {
+                const auto q = project(base.truth.views[size_t(v)], base.truth.lenses[0], places[k]);
+                if (!q || q->x() < 0 || q->y() < 0 || q->x() > o.width - 1 || q->y() > o.height - 1) continue;
+                // The best place is the one that slides least in px, so all count alike.
+                seen.push_back({&p.views[size_t(v)], *p.lenses[0].normalisedFromPixel(*q), 1});
+                pixels.emplace_back(v, *q);
+            }
+            if (seen.size() < 3) continue;
+            const auto placed = triangulate(seen);
+            ASSERT_TRUE(placed);
+            double sum = 0;
+            for (const auto& [v, q] : pixels)
+                sum += (*project(p.views[size_t(v)], p.lenses[0], placed->position) - q).squaredNorm();
+            slid[k] += sum / double(pixels.size()) / runs;
+            const double says = field.slipPx(placed->position, range);
+            stated[k] += says * says / runs;
+        }
+    }
+    double all = 0;
+    int count = 0;
+    for (size_t k = 0; k < places.size(); ++k) {
+        if (stated[k] == 0) continue;
+        const double ratio = std::sqrt(slid[k] / stated[k]);
+        EXPECT_GT(ratio, 0.7) << k;
+        EXPECT_LT(ratio, 1.4) << k;
+        all += ratio, ++count;
+    }
+    ASSERT_GE(count, 5);
+    std::printf("slip over stated: %.3f over %d places\n", all / count, count);
+    EXPECT_GT(all / count, 0.8);
+    EXPECT_LT(all / count, 1.25);
+}
+
+// The lower bound on any unbiased estimate (Cramér 1946, Rao 1945): a bundle of points with Gaussian noise reaches it.
+TEST(Bundle, ErrorsAreNearTheBound) {
+    double ratios = 0;
+    int count = 0;
+    for (unsigned seed = 1; seed <= 40; ++seed) {
+        ShotProblemOptions o;
+        o.views = 30, o.points = 120, o.seenFor = 0.6;
+        o.noisePx = 0.15;
+        o.seed = 77;  // one scene, many draws
+        ShotProblem p = makeShotProblem(o);
+        std::mt19937_64 random(seed);
+        std::normal_distribution<double> gauss;
+        for (auto& s : p.start.observations) {
+            s.pixel = *project(p.truth.views[size_t(s.view)], p.truth.lenses[0], p.truth.points[size_t(s.point)]);
+            s.pixel += o.noisePx * Eigen::Vector2d(gauss(random), gauss(random));
+        }
+        p.options.iterations = 60;
+        p.options.stopWhenCostFallsBy = 1e-9;
+        p.options.lossScale = 4;  // as robust as a solve with few outliers needs
+        ASSERT_TRUE(bundle(p.start, p.options).usable);
+        // The bound: the information of the true problem.
+        BundleOptions plain = p.options;
+        plain.lossScale = 0;
+        NormalEquations n(p.truth, plain);
+        n.linearise(p.truth);
+        ASSERT_TRUE(n.factorForCovariance());
+        const double bound = n.covariance({})(0, 0), error = p.start.lenses[0].focalPx - p.truth.lenses[0].focalPx;
+        ratios += error * error / bound;
+        ++count;
+    }
+    const double ratio = std::sqrt(ratios / count);
+    std::printf("focal length over its bound: %.3f\n", ratio);
+    // Forty draws scatter by a ninth.
+    EXPECT_LT(ratio, 1.2 + 0.11);
 }
 
 }  // namespace
