@@ -12,13 +12,13 @@ double medianMove(const Sightings& s, int frameA, int frameB) {
     std::vector<double> moves;
     for (const auto& [i, j] : s.shared(frameA, frameB))
         moves.push_back((s.all[size_t(i)].pixel - s.all[size_t(j)].pixel).norm());
-    return moves.size() < 8 ? -1 : median(std::move(moves));
+    return int(moves.size()) < s.fewest.seen ? -1 : median(std::move(moves));
 }
 
 std::vector<int> chooseKeyframes(const Sightings& s) {
     std::vector<int> out;
     for (int f = 0; f < s.frameCount(); ++f) {
-        if (s.byFrame[size_t(f)].size() < 8) continue;
+        if (int(s.byFrame[size_t(f)].size()) < s.fewest.seen) continue;
         if (out.empty()) {
             out.push_back(f);
             continue;
@@ -29,7 +29,7 @@ std::vector<int> chooseKeyframes(const Sightings& s) {
         if (move < 0 || move > s.width / 25.0 || kept * 3 < before * 2) out.push_back(f);
     }
     for (int f = s.frameCount() - 1; f > 0 && !out.empty(); --f) {
-        if (s.byFrame[size_t(f)].size() < 8) continue;
+        if (int(s.byFrame[size_t(f)].size()) < s.fewest.seen) continue;
         if (out.back() != f) out.push_back(f);
         break;
     }
@@ -44,7 +44,7 @@ std::vector<StartPair> rankStartPairs(const Sightings& s, const std::vector<int>
             // Neighbours have little parallax; far pairs are tried at every other step to save time.
             if (j - i > 4 && (j - i) % 2 == 1 && j + 1 < keyframes.size()) continue;
             const auto pairs = s.shared(keyframes[i], keyframes[j]);
-            if (pairs.size() < 24) continue;
+            if (int(pairs.size()) < s.fewest.shared) continue;
             Points2 a, b;
             for (const auto& [p, q] : pairs) a.push_back(s.all[size_t(p)].pixel), b.push_back(s.all[size_t(q)].pixel);
             SamplingOptions options;

@@ -55,7 +55,7 @@ bool Reconstruction::begin(int frameA, int frameB, uint64_t seed, double leastAn
             pairs.emplace_back(i, j);
         }
     };
-    if (zooms()) {
+    if (zooms() && !focalsHeld_) {
         // How far the lens zoomed between the two: what agrees with most.
         double best = INFINITY, bestFocal = lens_.focalPx;
         for (const double share : {1.0, 0.94, 1.06, 0.88, 1.13, 0.8, 1.25, 0.7, 1.4}) {
@@ -68,7 +68,7 @@ bool Reconstruction::begin(int frameA, int frameB, uint64_t seed, double leastAn
     }
     gather();
     const auto e = robustEssential(a, b, options);
-    if (!e.found || e.agreeing < 12) return false;
+    if (!e.found || e.agreeing < sightings_.fewest.placed) return false;
     const auto pose = poseFromEssential(e.model, a, b, e.agrees);
     if (!pose) return false;
     views_[size_t(frameA)] = View{};
@@ -79,13 +79,15 @@ bool Reconstruction::begin(int frameA, int frameB, uint64_t seed, double leastAn
         if (point && point->angle > leastAngle)
             points_[size_t(sightings_.all[size_t(pairs[k].first)].path)] = point->position;
     }
-    return pointCount() >= 12;
+    return pointCount() >= sightings_.fewest.placed;
 }
 
 bool Reconstruction::addFrame(int frame, uint64_t seed, const View* near) {
     // A zoom may have moved on since the frames next to it: what agrees with most is believed.
     std::vector<double> focals{lens_.focalPx};
-    if (zooms()) {
+    if (focalsHeld_) {
+        focals = {focal_[size_t(frame)]};
+    } else if (zooms()) {
         focals.clear();
         for (const double share : {1.0, 0.96, 1.04, 0.9, 1.1}) focals.push_back(likelyFocal(frame) * share);
     }
@@ -98,7 +100,7 @@ bool Reconstruction::addFrame(int frame, uint64_t seed, const View* near) {
         Points2 seen;
         std::vector<double> weights;
         collect(frame, world, seen, weights, false);
-        if (world.size() < 8) return false;
+        if (int(world.size()) < sightings_.fewest.seen) return false;
         const double close = 3.0 / focal;
         const auto agreeing = [&](const View& v) {
             int n = 0;
@@ -121,11 +123,11 @@ bool Reconstruction::addFrame(int frame, uint64_t seed, const View* near) {
             else if (!near) continue;
         }
         const int n = agreeing(view);
-        if (n >= 8 && n * 2 >= int(world.size()) && n > most) best = view, bestFocal = focal, most = n;
+        if (n >= sightings_.fewest.seen && n * 2 >= int(world.size()) && n > most) best = view, bestFocal = focal, most = n;
         if (most * 10 >= int(world.size()) * 9) break;
     }
     if (!best) return false;
-    if (zooms()) {
+    if (zooms() && !focalsHeld_) {
         focal_[size_t(frame)] = bestFocal;
         hangZooming(frame, *best, false);
     }
@@ -154,7 +156,7 @@ void Reconstruction::hangZooming(int frame, View& view, bool usedOnly) {
         p.observations.push_back({0, int(p.points.size()), s.pixel, pathWeight(s.path) / scale_ * s.whiten});
         p.points.push_back(*point);
     }
-    if (p.observations.size() < 8) return;
+    if (int(p.observations.size()) < sightings_.fewest.seen) return;
     BundleOptions options;
     options.solveZoom = options.fixedPoints = true;
     options.lossScale = 2.0;
@@ -257,7 +259,7 @@ BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved,
     for (size_t i = 0; i < s.viewFrame.size(); ++i) views_[size_t(s.viewFrame[i])] = s.problem.views[i];
     for (size_t i = 0; i < s.pointPath.size(); ++i) points_[size_t(s.pointPath[i])] = s.problem.points[i];
     lens_ = s.problem.lenses[0];
-    if (zooms()) {
+    if (zooms() && !focalsHeld_) {
         for (size_t i = 0; i < s.viewFrame.size(); ++i) focal_[size_t(s.viewFrame[i])] = s.problem.focalOfView[i];
         lens_.focalPx = median(s.problem.focalOfView);
         // Frames between those that were bundled follow them.
@@ -288,7 +290,7 @@ void Reconstruction::hangFrames() {
     parallelRanges(int(views_.size()), 4, [&](int begin, int end) {
         for (int f = begin; f < end; ++f) {
             if (!views_[size_t(f)]) continue;
-            if (zooms()) {
+            if (zooms() && !focalsHeld_) {
                 hangZooming(f, *views_[size_t(f)], true);
                 continue;
             }

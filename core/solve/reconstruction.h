@@ -77,6 +77,8 @@ class Reconstruction {
         return out;
     }
     [[nodiscard]] bool zooms() const { return !focal_.empty(); }
+    /// Every frame has the focal length that is given here, and keeps it.
+    void holdFocals(const std::vector<double>& px) { focal_ = px, focalsHeld_ = true; }
     /// From now on every frame has a focal length of its own, or all the same again.
     void setZooms(bool zooms) { focal_.assign(zooms ? views_.size() : 0, lens_.focalPx); }
     [[nodiscard]] const Sightings& sightings() const { return sightings_; }
@@ -116,6 +118,7 @@ class Reconstruction {
     std::vector<std::optional<Eigen::Vector3d>> points_;
     std::vector<double> pathWeight_;  ///< factor on the whitening, one a path
     std::vector<char> slides_;
+    bool focalsHeld_ = false;
     double scale_ = 1, slideLimit_ = 0;
     double typicalError_ = 1;  ///< whitened, an axis, of the median path with its slow part counted once
 };

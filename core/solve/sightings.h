@@ -27,6 +27,13 @@ struct Sightings {
     std::vector<std::vector<int>> byFrame;    ///< indices into `all`
     std::vector<std::pair<int, int>> ofPath;  ///< begin and end in `all`
 
+    /// How many paths a step of the solve asks for: a thing that moves by itself has fewer than a scene.
+    struct Fewest {
+        int shared = 24;  ///< by a pair of frames to start from
+        int placed = 12;  ///< to begin
+        int seen = 8;     ///< by a frame to hang on them
+    } fewest;
+
     [[nodiscard]] int frameCount() const { return int(frames.size()); }
     [[nodiscard]] int pathCount() const { return int(pathIds.size()); }
     /// Index of the path's sighting in the frame, or −1.

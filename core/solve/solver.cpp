@@ -27,6 +27,7 @@ class Solver {
           progress_(progress),
           sightings_(
               layOut(paths, request.frames, request.width, request.height, request.heldBackShare, request.seed)) {
+        if (request.fewPaths) sightings_.fewest = {8, 7, 6};
         lens_.pixelAspect = request.pixelAspect;
         lens_.principalPoint =
             Eigen::Vector2d((request.width - 1) / 2.0, (request.height - 1) / 2.0) + request.principalOffset;
@@ -51,7 +52,7 @@ class Solver {
         keyframes_ = chooseKeyframes(sightings_);
         if (keyframes_.size() < 2) {
             const bool anywhere = std::any_of(sightings_.byFrame.begin(), sightings_.byFrame.end(),
-                                              [](const auto& f) { return f.size() >= 8; });
+                                              [this](const auto& f) { return int(f.size()) >= sightings_.fewest.seen; });
             result_.trouble =
                 request_.frames.size() < 2 || anywhere ? SolveTrouble::tooFewFrames : SolveTrouble::tooFewPaths;
             return;
@@ -258,6 +259,7 @@ class Solver {
                 lens.lens = bendForFocal(lens_.lens, t.focal / lens_.focalPx);
                 lens.focalPx = t.focal;
                 auto r = std::make_unique<Reconstruction>(sightings_, lens, zooms);
+                if (!request_.focalByFrame.empty()) r->holdFocals(request_.focalByFrame);
                 if (!r->begin(t.pair.a, t.pair.b, request_.seed, angle(0.003))) continue;
                 if (!settleStart(*r, t.pair)) continue;
                 // A pair alone fits nearly anything: frames that could not be hung on it count against it.
@@ -297,14 +299,14 @@ class Solver {
         r.addPoints(angle(0.02));
         r.refine(lensValues(), priors(), 25, 1e-4, cancelled_);
         return r.lens().focalPx > 0.2 * request_.width && r.lens().focalPx < 30.0 * request_.width &&
-               r.pointCount() >= 12;
+               r.pointCount() >= sightings_.fewest.placed;
     }
 
     void growOverKeyframes(Reconstruction& r) {
         int sinceRefined = 0;
         while (true) {
             progress_.check();
-            int next = -1, most = 7;
+            int next = -1, most = sightings_.fewest.seen - 1;
             for (int k : keyframes_) {
                 if (r.hasView(k) || gaveUp_.contains(k)) continue;
                 const int placed = r.placedIn(k);

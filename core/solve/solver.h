@@ -31,6 +31,8 @@ struct SolveRequest {
     LensModel lens;  ///< the kind counts where distortion is unknown
     Known principal = Known::known;
     Eigen::Vector2d principalOffset{0, 0};  ///< px from the middle of the picture
+    std::vector<double> focalByFrame;       ///< px, one a frame: a zoom that is known; `focal` is known then
+    bool fewPaths = false;                  ///< a thing in the picture, not the scene: asks for fewer
     double heldBackShare = 0.1;             ///< of the paths, for the check error
     uint64_t seed = 1;
 };

@@ -1,0 +1,235 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "solve/mover.h"
+
+#include <Eigen/Eigenvalues>
+#include <algorithm>
+#include <cmath>
+#include <cstdio>
+#include <map>
+#include <set>
+
+#include "solve/essential.h"
+#include "solve/sightings.h"
+
+namespace va {
+namespace {
+
+std::vector<Path> pathsOf(const std::vector<Path>& paths, const std::vector<int>& ids) {
+    const std::set<int> wanted(ids.begin(), ids.end());
+    std::vector<Path> out;
+    for (const Path& p : paths)
+        if (wanted.contains(p.id)) out.push_back(p);
+    return out;
+}
+
+/// Depth of the flattest direction of the points, as a share of their extent.
+double thickness(const SolveResult& mover) {
+    const Eigen::Vector3d middle = moverMiddle(mover);
+    Eigen::Matrix3d spread = Eigen::Matrix3d::Zero();
+    for (const SolvedPoint& p : mover.points) spread += (p.position - middle) * (p.position - middle).transpose();
+    const Eigen::Vector3d axes = Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d>(spread).eigenvalues();
+    return axes[2] > 0 ? std::sqrt(std::max(0.0, axes[0] / axes[2])) : 0;
+}
+
+constexpr int fewestPoints = 8;
+
+/// Whether a path goes where something endlessly far would go: it was set aside because it has no depth, not because it
+/// moves.
+bool isFar(const Path& path, const SolveResult& camera, double close) {
+    std::vector<std::pair<const SolvedFrame*, Eigen::Vector2d>> seen;
+    Eigen::Vector3d mean = Eigen::Vector3d::Zero();
+    for (const PathPoint& p : path.points) {
+        const SolvedFrame* f = camera.at(p.frame);
+        if (!f || !f->solved || !p.counts()) continue;
+        if (const auto ray = worldRay(f->pose, camera.intrinsics(p.frame), {p.x, p.y})) {
+            mean += *ray;
+            seen.emplace_back(f, Eigen::Vector2d(p.x, p.y));
+        }
+    }
+    if (seen.size() < 2) return true;
+    std::vector<double> off;
+    for (const auto& [f, pixel] : seen) {
+        const auto q = project(f->pose, camera.intrinsics(f->frame), f->pose.position + mean);
+        off.push_back(q ? (*q - pixel).norm() : 1e6);
+    }
+    return median(std::move(off)) < close;
+}
+
+/// Ids of the points that hang together: not far from the others, and not much worse fitted.
+std::vector<int> coreOf(const SolveResult& mover) {
+    std::vector<double> axes[3], far, rms;
+    for (const SolvedPoint& p : mover.points) {
+        for (int k = 0; k < 3; ++k) axes[k].push_back(p.position[k]);
+        rms.push_back(p.rmsPx);
+    }
+    const Eigen::Vector3d middle(median(axes[0]), median(axes[1]), median(axes[2]));
+    for (const SolvedPoint& p : mover.points) far.push_back((p.position - middle).norm());
+    const double typical = median(far), fit = median(rms);
+    std::vector<int> out;
+    for (size_t i = 0; i < far.size(); ++i)
+        if (far[i] < 5 * typical && rms[i] < std::max(0.3, 2.5 * fit)) out.push_back(mover.points[i].pathId);
+    return out;
+}
+
+/// Paths among the candidates that agree with one epipolar geometry over most of the pairs of frames that see them.
+std::vector<int> movingTogether(const Sightings& s, const SolveResult& camera, uint64_t seed) {
+    std::map<int, std::pair<int, int>> votes;  // path: agreed, judged
+    const int step = std::clamp(s.frameCount() / 8, 3, 20);
+    for (int a = 0; a + step < s.frameCount(); a += std::max(1, step / 2)) {
+        const int b = a + step;
+        Points2 from, to;
+        std::vector<int> path;
+        for (const auto& [i, j] : s.shared(a, b)) {
+            const Intrinsics first = camera.intrinsics(s.frames[size_t(a)]), second = camera.intrinsics(s.frames[size_t(b)]);
+            const auto p = first.normalisedFromPixel(s.all[size_t(i)].pixel), q = second.normalisedFromPixel(s.all[size_t(j)].pixel);
+            if (!p || !q) continue;
+            from.push_back(*p), to.push_back(*q);
+            path.push_back(s.all[size_t(i)].path);
+        }
+        if (int(path.size()) < fewestPoints) continue;
+        SamplingOptions options;
+        options.threshold = 0.8 * std::max(1.0, s.width / 1280.0) / camera.lens.focalPx;
+        options.trials = 400;
+        options.seed = seed + uint64_t(a);
+        const auto e = robustEssential(from, to, options);
+        if (!e.found || e.agreeing < fewestPoints) continue;
+        for (size_t k = 0; k < path.size(); ++k) {
+            auto& [agreed, judged] = votes[path[k]];
+            ++judged;
+            agreed += e.agrees[k];
+        }
+    }
+    std::vector<int> out;
+    for (const auto& [path, v] : votes)
+        if (v.first * 10 >= v.second * 7) out.push_back(s.pathIds[size_t(path)]);
+    std::sort(out.begin(), out.end());
+    out.erase(std::unique(out.begin(), out.end()), out.end());
+    return out;
+}
+
+}  // namespace
+
+Eigen::Vector3d moverMiddle(const SolveResult& mover) {
+    Eigen::Vector3d sum = Eigen::Vector3d::Zero();
+    for (const SolvedPoint& p : mover.points) sum += p.position;
+    return mover.points.empty() ? sum : Eigen::Vector3d(sum / double(mover.points.size()));
+}
+
+SolveResult solveMover(const SolveResult& camera, const std::vector<Path>& paths, const std::vector<int>& ids,
+                       const SolveRequest& request, Progress& progress) {
+    SolveRequest own = request;
+    own.move = MoveChoice::free;
+    own.zoom = ZoomChoice::constant;
+    own.fewPaths = true;
+    if (camera.motion == Motion::free || camera.motion == Motion::rotation) {
+        own.focal = own.distortion = Known::known;
+        own.focalPx = camera.lens.focalPx;
+        own.lens = camera.lens.lens;
+        own.principal = Known::known;
+        own.principalOffset =
+            camera.lens.principalPoint - Eigen::Vector2d((request.width - 1) / 2.0, (request.height - 1) / 2.0);
+        if (camera.zooms)
+            for (const int f : request.frames) own.focalByFrame.push_back(camera.intrinsics(f).focalPx);
+    }
+    return solveShot(pathsOf(paths, ids), own, progress);
+}
+
+std::optional<CameraPose> moverPose(const SolveResult& camera, const SolveResult& mover, int frame, double scale) {
+    const SolvedFrame *c = camera.at(frame), *m = mover.at(frame);
+    if (!c || !m || !c->solved || !m->solved || mover.motion != Motion::free) return std::nullopt;
+    const Eigen::Quaterniond worldFromMover = c->pose.worldFromCamera * m->pose.worldFromCamera.conjugate();
+    return CameraPose{c->pose.position + scale * (worldFromMover * (moverMiddle(mover) - m->pose.position)),
+                      worldFromMover.normalized()};
+}
+
+std::string moverDoubt(const SolveResult& mover, int paths) {
+    char text[200];
+    if (mover.motion != Motion::free) {
+        if (paths < fewestPoints) {
+            std::snprintf(text, sizeof text, "It has %d features; %d or more that are seen together are needed. Add some on it.",
+                          paths, fewestPoints);
+            return text;
+        }
+        return mover.trouble == SolveTrouble::noStart || mover.trouble == SolveTrouble::tooFewPaths
+                   ? "Too few of its features are seen together for long enough, or they do not move as one rigid thing. Add "
+                     "features on it, or take away those that are not on it."
+                   : "It shows no depth of its own: it only slides past like a flat picture. Use a longer stretch in which it "
+                     "turns or comes nearer.";
+    }
+    const double thin = thickness(mover);
+    if (thin < 0.03) {
+        std::snprintf(text, sizeof text,
+                      "Its %zu points lie on one plane, so its turn can flip between two answers. Add a feature that stands "
+                      "out of the plane.",
+                      mover.points.size());
+        return text;
+    }
+    if (mover.solvedCount() < int(mover.frames.size())) {
+        std::snprintf(text, sizeof text, "%d of %zu frames see enough of it.", mover.solvedCount(), mover.frames.size());
+        return text;
+    }
+    return "";
+}
+
+std::optional<double> scaleOnGround(const SolveResult& camera, const SolveResult& mover, const Eigen::Vector3d& up,
+                                    double groundAt) {
+    std::vector<double> all;
+    for (const SolvedFrame& f : mover.frames) {
+        const SolvedFrame* c = camera.at(f.frame);
+        if (!f.solved || !c || !c->solved) continue;
+        const Eigen::Quaterniond turn = c->pose.worldFromCamera * f.pose.worldFromCamera.conjugate();
+        const double above = up.dot(c->pose.position) - groundAt;
+        std::vector<double> scales;
+        for (const SolvedPoint& p : mover.points) {
+            const double falls = -up.dot(turn * (p.position - f.pose.position));
+            if (falls > 1e-9 && above > 0) scales.push_back(above / falls);
+        }
+        if (scales.size() * 2 < mover.points.size()) continue;
+        // Not the very lowest: one bad point must not sink the thing.
+        std::nth_element(scales.begin(), scales.begin() + std::ptrdiff_t(scales.size() / 20), scales.end());
+        all.push_back(scales[scales.size() / 20]);
+    }
+    if (all.empty()) return std::nullopt;
+    return median(std::move(all));
+}
+
+std::vector<MoverProposal> proposeMovers(const SolveResult& camera, const std::vector<Path>& paths,
+                                         const std::vector<int>& taken, const SolveRequest& request,
+                                         Progress& progress) {
+    std::vector<MoverProposal> out;
+    if (!camera.has() || camera.motion == Motion::fixed) return out;
+    std::set<int> left;
+    for (const SolveOutlier& o : camera.outliers)
+        if (o.whole) left.insert(o.pathId);
+    for (const int id : taken) left.erase(id);
+    const double far = 1.5 * std::max(1.0, request.width / 1280.0);
+    for (const Path& p : paths)
+        if (left.contains(p.id) && isFar(p, camera, far)) left.erase(p.id);
+    for (int round = 0; round < 4 && int(left.size()) >= fewestPoints; ++round) {
+        progress.check();
+        const std::vector<Path> candidates = pathsOf(paths, {left.begin(), left.end()});
+        const Sightings s = layOut(candidates, request.frames, request.width, request.height, 0, request.seed);
+        const std::vector<int> together = movingTogether(s, camera, request.seed);
+        if (int(together.size()) < fewestPoints) break;
+        MoverProposal p;
+        p.solve = solveMover(camera, paths, together, request, progress);
+        // Something of the scene, or of another thing, may agree by chance: it stands apart.
+        for (int again = 0; again < 2 && p.solve.motion == Motion::free; ++again) {
+            const std::vector<int> core = coreOf(p.solve);
+            if (core.size() == p.solve.points.size() || int(core.size()) < fewestPoints) break;
+            p.solve = solveMover(camera, paths, core, request, progress);
+        }
+        for (const SolvedPoint& point : p.solve.points) p.ids.push_back(point.pathId);
+        for (const int id : together) left.erase(id);
+        const double unit = std::max(1.0, request.width / 1280.0);
+        if (p.solve.motion != Motion::free || int(p.ids.size()) < fewestPoints || p.solve.rmsPx > 0.7 * unit ||
+            p.solve.solvedCount() < 8)
+            continue;
+        std::sort(p.ids.begin(), p.ids.end());
+        out.push_back(std::move(p));
+    }
+    std::stable_sort(out.begin(), out.end(), [](const auto& a, const auto& b) { return a.ids.size() > b.ids.size(); });
+    return out;
+}
+
+}  // namespace va

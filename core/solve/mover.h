@@ -1,0 +1,50 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "solve/solver.h"
+
+namespace va {
+
+/// A rigid thing with a motion of its own is solved as if it stood still and the camera moved around it: what a lens
+/// sees depends on nothing but where the two stand to each other. Its size against the scene is free and has to come
+/// from elsewhere.
+///
+/// `ids` are its paths; `camera` is the solve of the scene, whose lens is taken as known (a camera that was found to
+/// stand still has no lens from there: then it is solved with the mover). `request` says frames, picture size, seed and
+/// what is known. The result is a solve like any other: its frames are the camera's poses in the mover's own space, its
+/// points lie there. Motion::none with a trouble where there is no solve.
+SolveResult solveMover(const SolveResult& camera, const std::vector<Path>& paths, const std::vector<int>& ids,
+                       const SolveRequest& request, Progress& progress);
+
+/// Where the mover stands in the world of `camera`: its own axes, with the middle of its points as place, when one unit
+/// of its space is `scale` units of the world. Nothing in frames where either was not solved.
+std::optional<CameraPose> moverPose(const SolveResult& camera, const SolveResult& mover, int frame, double scale);
+
+/// Middle of the mover's points in its own space.
+Eigen::Vector3d moverMiddle(const SolveResult& mover);
+
+/// What makes a solved mover doubtful, in words; empty when nothing does. `paths`: how many it was given.
+std::string moverDoubt(const SolveResult& mover, int paths);
+
+/// The scale at which the mover's lowest points stand on the plane through the origin with the unit normal `up`, in the
+/// world of `camera`: the smallest over its points, so that none sinks in; the median over frames. Nothing when no
+/// point lies below the camera.
+std::optional<double> scaleOnGround(const SolveResult& camera, const SolveResult& mover, const Eigen::Vector3d& up,
+                                    double groundAt);
+
+struct MoverProposal {
+    std::vector<int> ids;  ///< paths that move together
+    SolveResult solve;
+};
+
+/// Groups among the paths that the camera's solve set aside which move rigidly, each with a motion of its own: paths
+/// that agree on one epipolar geometry with the known lens over many pairs of frames, and then are solved as a mover
+/// with at least eight points. Largest first. Paths of `taken` are left out.
+std::vector<MoverProposal> proposeMovers(const SolveResult& camera, const std::vector<Path>& paths,
+                                         const std::vector<int>& taken, const SolveRequest& request,
+                                         Progress& progress);
+
+}  // namespace va
