@@ -5,6 +5,7 @@
 #include "commands.h"
 #include "exchange/verify.h"
 #include "shot/shot_file.h"
+#include "workflow/gather_scene.h"
 #include "workflow/verdict.h"
 
 namespace va {
@@ -28,7 +29,7 @@ void addExportCommand(CLI::App& program, Command& run) {
             static const std::map<std::string, ExportFormat> formats{
                 {"json", ExportFormat::cameraJson}, {"usda", ExportFormat::usda}, {"ply", ExportFormat::ply}};
             const Shot shot = readShot(a->project);
-            SceneExport scene = gatherExport(shot, verdictOn(shot, Step::solve).sentence);
+            SceneExport scene = gatherScene(shot);
             if (a->straight) scene = straightened(scene, Overscan::whole);
             const ExportCheck check = exportAndVerify(scene, formats.at(a->format), a->out);
             std::printf("%s\n", check.sentence.c_str());

@@ -12,8 +12,10 @@
 #include "exchange/camera_json.h"
 #include "exchange/verify.h"
 #include "shot/shot_file.h"
+#include "workflow/gather_scene.h"
 #include "workflow/lens_work.h"
 #include "workflow/match_shot.h"
+#include "workflow/mover_work.h"
 #include "workflow/verdict.h"
 
 namespace va {
@@ -27,7 +29,7 @@ struct MatchArguments {
     std::string move = "automatic", zoom = "automatic";
     double sensorWidth = 0;
     uint64_t seed = 1;
-    bool asJson = false, followStraight = false;
+    bool asJson = false, followStraight = false, movers = false;
 };
 
 /// The file's bend, and its principal point where it says for which picture. A focal length that was asked for stays;
@@ -75,12 +77,13 @@ int match(const MatchArguments& a) {
     Progress progress([&](const Progress::State& s) { printer(s); });
     const auto start = std::chrono::steady_clock::now();
     shot = matchShot(shot, progress);
+    if (a.movers && shot.solve->has()) shot = withMoversProposed(shot, progress);
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     printer.end();
     const std::string verdict = verdictOn(shot, Step::solve).sentence;
     std::vector<ExportCheck> checks;
     if (shot.solve->has()) {
-        const SceneExport scene = gatherExport(shot, verdict);
+        const SceneExport scene = gatherScene(shot);
         checks.push_back(exportAndVerify(scene, ExportFormat::cameraJson, folder / "camera.json"));
         checks.push_back(exportAndVerify(scene, ExportFormat::usda, folder / "camera.usda"));
         checks.push_back(exportAndVerify(scene, ExportFormat::ply, folder / "cloud.ply"));
@@ -107,7 +110,14 @@ int match(const MatchArguments& a) {
                {"bend_refused", r.bendRefusedPx >= 0 ? json(refusalOf(r)) : json(nullptr)},
                {"seconds", seconds},
                {"plate_seconds", double(shot.frames().size()) / shot.rate().value()},
+               {"movers", json::array()},
                {"files", json::array()}};
+        for (const Mover& m : shot.movers)
+            j["movers"].push_back({{"name", m.name},
+                                   {"paths", m.paths.size()},
+                                   {"solved", m.solve->solvedCount()},
+                                   {"rms_px", m.solve->rmsPx},
+                                   {"verdict", moverVerdict(shot, m)}});
         j["check_rms_px"] = r.checkRmsPx >= 0 ? json(r.checkRmsPx) : json(nullptr);
         for (const auto& c : checks)
             j["files"].push_back({{"file", c.file.string()},
@@ -120,6 +130,7 @@ int match(const MatchArguments& a) {
         if (r.has())
             std::printf("%d of %zu frames, %zu points, %.1f s for %.1f s of plate\n", r.solvedCount(), r.frames.size(),
                         r.points.size(), seconds, double(shot.frames().size()) / shot.rate().value());
+        for (const Mover& m : shot.movers) std::printf("%s\n", moverVerdict(shot, m).c_str());
         for (const auto& c : checks) std::printf("%s\n", c.sentence.c_str());
     }
     if (!verified) return exitInput;
@@ -140,6 +151,7 @@ void addMatchCommand(CLI::App& program, Command& run) {
         ->check(CLI::IsMember({"automatic", "free", "rotation", "fixed"}));
     c->add_option("--zoom", a->zoom, "Whether the focal length changes: automatic, no, yes")
         ->check(CLI::IsMember({"automatic", "no", "yes"}));
+    c->add_flag("--movers", a->movers, "Look for things that move rigidly apart from the scene, and solve them");
     c->add_flag("--follow-straight", a->followStraight,
                 "Follow features on the plate straightened by that lens, for strong bends");
     c->add_option("--seed", a->seed, "Seed of all random draws");

@@ -11,6 +11,7 @@
 #include "base/error.h"
 #include "exchange/verify.h"
 #include "shot/shot_file.h"
+#include "workflow/gather_scene.h"
 #include "workflow/follow_shot.h"
 #include "workflow/match_shot.h"
 #include "workflow/merge_paths.h"
@@ -306,7 +307,7 @@ void Document::solve() {
 QStringList Document::exportTo(const QString& folder, bool straight) {
     if (!QDir().mkpath(folder))
         throw InputError(tr("The folder \"%1\" can't be made. Choose another.").arg(folder).toStdString());
-    SceneExport scene = gatherExport(shot_, verdictOn(shot_, Step::solve).sentence);
+    SceneExport scene = gatherScene(shot_);
     if (straight) scene = straightened(scene, Overscan::whole);
     QStringList sentences;
     double largest = 0;

@@ -57,6 +57,13 @@ std::string writeCameraJson(const SceneExport& s) {
         j[t.kind == ThingKind::box ? "props" : "anchors"].push_back(o);
     }
     j["movers"] = ordered_json::array();
+    for (const auto& m : s.movers) {
+        ordered_json o{{"name", m.name}, {"size_known", m.sizeKnown}, {"frames", ordered_json::array()}, {"points", ordered_json::array()}};
+        for (const auto& [frame, pose] : m.poses)
+            o["frames"].push_back({{"frame", frame}, {"position", triple(pose.position)}, {"rotation", quaternion(pose.worldFromCamera)}});
+        for (const auto& p : m.points) o["points"].push_back({{"id", p.id}, {"position", triple(p.position)}, {"rms_px", p.rmsPx}});
+        j["movers"].push_back(o);
+    }
     j["motion"] = s.motion;
     j["rms_px"] = s.rmsPx;
     if (s.checkRmsPx >= 0) j["check_rms_px"] = s.checkRmsPx;
@@ -105,6 +112,15 @@ SceneExport readCameraJson(const std::string& text, const std::string& source) {
         for (const auto& o : j.value("props", ordered_json::array()))
             s.things.push_back({id++, ThingKind::box, o.at("name"), tripleFrom(o.at("position")),
                                 quaternionFrom(o.at("rotation")), tripleFrom(o.at("size"))});
+        for (const auto& o : j.value("movers", ordered_json::array())) {
+            SceneExport::Mover m;
+            m.name = o.at("name");
+            m.sizeKnown = o.at("size_known");
+            for (const auto& f : o.at("frames"))
+                m.poses.emplace_back(f.at("frame").get<int>(), CameraPose{tripleFrom(f.at("position")), quaternionFrom(f.at("rotation"))});
+            for (const auto& p : o.at("points")) m.points.push_back({p.at("id"), "", tripleFrom(p.at("position")), p.at("rms_px")});
+            s.movers.push_back(std::move(m));
+        }
         s.motion = j.at("motion");
         s.rmsPx = j.at("rms_px");
         s.checkRmsPx = j.at("check_rms_px").is_null() ? -1 : j.at("check_rms_px").get<double>();

@@ -25,6 +25,13 @@ struct SceneExport {
         Eigen::Vector3d position = Eigen::Vector3d::Zero();
         double rmsPx = 0;
     };
+    /// A thing with a motion of its own: where its axes stand, frame by frame, and its points in them.
+    struct Mover {
+        std::string name;
+        bool sizeKnown = false;
+        std::vector<std::pair<int, CameraPose>> poses;  ///< world from mover
+        std::vector<Point> points;
+    };
     int width = 0, height = 0;
     double pixelAspect = 1;
     Rational rate{25, 1};
@@ -38,6 +45,7 @@ struct SceneExport {
     std::vector<Frame> frames;  ///< in order
     std::vector<Point> points;
     std::vector<Thing> things;
+    std::vector<Mover> movers;
 
     [[nodiscard]] Intrinsics intrinsics(const Frame& f) const { return {f.focalPx, pixelAspect, principalPoint, lens}; }
     [[nodiscard]] double focalMm(const Frame& f) const;

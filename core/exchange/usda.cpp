@@ -112,6 +112,19 @@ std::string writeUsda(const SceneExport& s) {
         }
         out += "\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n    }\n";
     }
+    for (const auto& m : s.movers) {
+        out += "\n    def Xform \"" + primName(m.name, taken) +
+               "\" (\n        customData = {\n            string role = \"mover\"\n            string label = " + quoted(m.name) +
+               "\n        }\n    )\n    {\n        matrix4d xformOp:transform.timeSamples = {\n";
+        for (const auto& [frame, pose] : m.poses)
+            out += text("            %d: ", frame) + matrix(pose.worldFromCamera.toRotationMatrix(), pose.position) + ",\n";
+        out += "        }\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n        def Points \"Points\"\n        {\n"
+               "            point3f[] points = [";
+        for (size_t i = 0; i < m.points.size(); ++i)
+            out += text("%s(%.9g, %.9g, %.9g)", i ? ", " : "", m.points[i].position.x(), m.points[i].position.y(),
+                        m.points[i].position.z());
+        out += "]\n        }\n    }\n";
+    }
     out += text(
         "}\n\ndef Scope \"Render\"\n{\n    def RenderSettings \"Plate\"\n    {\n        uniform int2 resolution = (%d, "
         "%d)\n        uniform float pixelAspectRatio = %.9g\n        rel camera = </World/Camera>\n    }\n}\n",
@@ -214,6 +227,21 @@ SceneExport readUsda(const std::string& text, const std::string& source) {
     if (xyz.size() != 3 * ids.size()) scan.fail();
     for (size_t i = 0; i < ids.size(); ++i)
         s.points.push_back({int(ids[i]), "", {xyz[3 * i], xyz[3 * i + 1], xyz[3 * i + 2]}, 0});
+    const std::string role = "string role = \"mover\"";
+    for (size_t at = text.find(role); at != std::string::npos; at = text.find(role, at + 1)) {
+        SceneExport::Mover m;
+        const auto places = scan.numbersUntil(scan.after("xformOp:transform.timeSamples = {", at), '}');
+        for (size_t i = 0; i + 16 < places.size(); i += 17) {
+            Eigen::Matrix3d axes;
+            for (int c = 0; c < 3; ++c)
+                for (int r = 0; r < 3; ++r) axes(r, c) = places[i + 1 + size_t(4 * c + r)];
+            m.poses.emplace_back(int(places[i]),
+                                 CameraPose{{places[i + 13], places[i + 14], places[i + 15]}, Eigen::Quaterniond(axes)});
+        }
+        const auto own = scan.numbersUntil(scan.after("point3f[] points = [", at), ']');
+        for (size_t i = 0; i + 2 < own.size(); i += 3) m.points.push_back({0, "", {own[i], own[i + 1], own[i + 2]}, 0});
+        s.movers.push_back(std::move(m));
+    }
     return s;
 }
 

@@ -46,6 +46,18 @@ std::string difference(const SceneExport& a, const SceneExport& b) {
     if (a.points.size() != b.points.size()) return "the number of points differs";
     for (size_t i = 0; i < a.points.size(); ++i)
         if (a.points[i].id != b.points[i].id) return "the points are not the same";
+    if (a.movers.size() != b.movers.size()) return "the number of movers differs";
+    for (size_t i = 0; i < a.movers.size(); ++i) {
+        const auto &x = a.movers[i], &y = b.movers[i];
+        if (x.poses.size() != y.poses.size() || x.points.size() != y.points.size()) return "a mover is not whole";
+        for (size_t k = 0; k < x.poses.size(); ++k) {
+            const double size = std::max(1.0, x.poses[k].second.position.norm());
+            if (x.poses[k].first != y.poses[k].first ||
+                (x.poses[k].second.position - y.poses[k].second.position).norm() > 1e-6 * size ||
+                x.poses[k].second.worldFromCamera.angularDistance(y.poses[k].second.worldFromCamera) > 1e-6)
+                return "a mover stands elsewhere";
+        }
+    }
     return {};
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "shot/shot.h"
 
+#include <algorithm>
 #include <cstring>
 #include <type_traits>
 
@@ -75,6 +76,18 @@ const StraightEdge* Shot::straightEdge(int id) const {
     return nullptr;
 }
 
+const Mover* Shot::mover(int id) const {
+    for (const Mover& m : movers)
+        if (m.id == id) return &m;
+    return nullptr;
+}
+
+const Mover* Shot::moverOfPath(int pathId) const {
+    for (const Mover& m : movers)
+        if (std::find(m.paths.begin(), m.paths.end(), pathId) != m.paths.end()) return &m;
+    return nullptr;
+}
+
 std::vector<int> Shot::frames() const {
     std::vector<int> out;
     for (int f : plate.existing())
@@ -136,9 +149,24 @@ uint64_t fingerprintOfSolveInput(const Shot& s) {
         h.add(s.back.principal).add(s.back.principalOffset);
     if (s.back.distortion != Known::unknown) h.add(s.back.lens);
     if (s.choices != SolveChoices()) h.add(s.choices.move).add(s.choices.zoom);
+    for (const Mover& m : s.movers)
+        for (const int id : m.paths) h.add(id);
     for (const Path& p : *s.paths) {
         h.add(p.id).add(p.setAside).add(p.points.size());
         for (const PathPoint& q : p.points) h.add(q.frame).add(q.x).add(q.y).add(q.counts());
+    }
+    return h.value();
+}
+
+uint64_t fingerprintOfMoverInput(const Shot& s, const Mover& m) {
+    Hash h;
+    h.add(s.solveFrom).add(s.solve->lens.focalPx);
+    for (const int id : m.paths) {
+        h.add(id);
+        if (const Path* p = s.path(id)) {
+            h.add(p->setAside).add(p->points.size());
+            for (const PathPoint& q : p->points) h.add(q.frame).add(q.x).add(q.y).add(q.counts());
+        }
     }
     return h.value();
 }
@@ -157,6 +185,8 @@ uint64_t fingerprintOfExportInput(const Shot& s) {
     for (const SolvedFrame& f : s.solve->frames)
         h.add(f.frame).add(f.solved).add(f.pose.position).add(f.pose.worldFromCamera.coeffs()).add(f.focalPx);
     for (const SolvedPoint& p : s.solve->points) h.add(p.pathId).add(p.position);
+    for (const Mover& m : s.movers)
+        h.add(m.id).add(m.name).add(m.scaleBy).add(m.from).add(m.to).add(m.metres).add(m.size).add(m.solveFrom);
     for (const Thing& t : s.things)
         h.add(t.id).add(t.kind).add(t.name).add(t.position).add(t.rotation.coeffs()).add(t.size);
     return h.value();

@@ -45,6 +45,26 @@ struct SolveChoices {
     friend bool operator==(const SolveChoices&, const SolveChoices&) = default;
 };
 
+/// How a mover's size against the scene is found; pictures do not tell it.
+enum class MoverScale {
+    ground,    ///< its lowest points stand on the ground
+    distance,  ///< between two of its points
+    given      ///< by hand
+};
+
+/// A rigid thing in the plate with a motion of its own.
+struct Mover {
+    int id = 0;
+    std::string name;
+    std::vector<int> paths;  ///< ids; the camera's solve leaves them out
+    MoverScale scaleBy = MoverScale::ground;
+    int from = 0, to = 0;  ///< ids of the two points with a known distance
+    double metres = 0;     ///< between them
+    double size = 1;       ///< by hand: units of the solve's world for one of the mover's
+    std::shared_ptr<const SolveResult> solve = std::make_shared<SolveResult>();
+    uint64_t solveFrom = 0;  ///< fingerprint of what it was solved from; 0 = never
+};
+
 /// An edge in the plate that may be straight in the world.
 struct StraightEdge {
     int id = 0;
@@ -114,6 +134,7 @@ struct Shot {
     std::vector<FlatPatch> patches;
     std::shared_ptr<const SolveResult> solve = std::make_shared<SolveResult>();
     uint64_t solveFrom = 0;  ///< fingerprint of what the solve was made from; 0 = never solved
+    std::vector<Mover> movers;
     GroundSpec groundSpec;
     std::shared_ptr<const GroundFit> ground = std::make_shared<GroundFit>();
     std::vector<Thing> things;
@@ -125,6 +146,9 @@ struct Shot {
     [[nodiscard]] const FlatPatch* patch(int id) const;
     [[nodiscard]] const MaskShape* mask(int id) const;
     [[nodiscard]] const StraightEdge* straightEdge(int id) const;
+    [[nodiscard]] const Mover* mover(int id) const;
+    /// The mover that a path belongs to, or null.
+    [[nodiscard]] const Mover* moverOfPath(int pathId) const;
     [[nodiscard]] bool hasPlate() const { return plate.width > 0; }
     /// Rate after the artist's override.
     [[nodiscard]] Rational rate() const { return overrides.rate ? *overrides.rate : plate.rate; }
@@ -155,6 +179,7 @@ struct Shot {
 /// the exclusions, whose changes only touch a part.
 uint64_t fingerprintOfFollowInput(const Shot& shot);
 uint64_t fingerprintOfSolveInput(const Shot& shot);
+uint64_t fingerprintOfMoverInput(const Shot& shot, const Mover& mover);
 uint64_t fingerprintOfExportInput(const Shot& shot);
 
 }  // namespace va

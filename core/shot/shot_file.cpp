@@ -30,6 +30,7 @@ json rational(const Rational& r) { return {{"num", r.num}, {"den", r.den}}; }
 Rational rationalFrom(const json& j) { return reduced(j.at("num"), j.at("den")); }
 
 constexpr const char* knownNames[] = {"unknown", "start", "known"};
+constexpr const char* moverScaleNames[] = {"ground", "distance", "given"};
 constexpr const char* moveNames[] = {"automatic", "free", "rotation", "fixed"};
 constexpr const char* zoomNames[] = {"automatic", "constant", "zooms"};
 constexpr const char* motionNames[] = {"none", "free", "rotation", "static"};
@@ -254,6 +255,7 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
            {"exported_from", s.exportedFrom},
            {"export_report", s.exportReport},
            {"ground", groundJson(s.groundSpec)},
+           {"movers", json::array()},
            {"things", json::array()},
            {"paths", json::array()},
            {"solve", solveJson(*s.solve)}};
@@ -264,6 +266,17 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
                                {"position", numbers(t.position)},
                                {"rotation", quaternion(t.rotation)},
                                {"size", numbers(t.size)}});
+    for (const Mover& m : s.movers)
+        j["movers"].push_back({{"id", m.id},
+                               {"name", m.name},
+                               {"paths", m.paths},
+                               {"scale_by", moverScaleNames[int(m.scaleBy)]},
+                               {"from", m.from},
+                               {"to", m.to},
+                               {"metres", m.metres},
+                               {"size", m.size},
+                               {"solve_from", m.solveFrom},
+                               {"solve", solveJson(*m.solve)}});
     if (!s.chart->stills.empty()) j["chart"] = chartToJson(*s.chart);
     for (const StraightEdge& e : s.edges) j["straight_edges"].push_back(edgeToJson(e));
     for (const FlatPatch& p : s.patches) j["patches"].push_back(patchJson(p));
@@ -339,6 +352,18 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
         std::sort(paths->begin(), paths->end(), [](const Path& a, const Path& b) { return a.id < b.id; });
         s.paths = paths;
         s.solve = std::make_shared<SolveResult>(solveFrom(j.at("solve")));
+        for (const auto& m : j.value("movers", json::array())) {
+            Mover mover;
+            mover.id = m.at("id");
+            mover.name = m.at("name");
+            mover.paths = m.at("paths").get<std::vector<int>>();
+            mover.scaleBy = named<MoverScale>(m.at("scale_by"), moverScaleNames);
+            mover.from = m.at("from"), mover.to = m.at("to");
+            mover.metres = m.at("metres"), mover.size = m.at("size");
+            mover.solveFrom = m.at("solve_from");
+            mover.solve = std::make_shared<SolveResult>(solveFrom(m.at("solve")));
+            s.movers.push_back(std::move(mover));
+        }
         s.ground = std::make_shared<GroundFit>(buildGround(*s.solve, s.groundSpec));
         return s;
     } catch (const json::exception& e) {

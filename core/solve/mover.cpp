@@ -10,6 +10,7 @@
 
 #include "solve/essential.h"
 #include "solve/sightings.h"
+#include "solve/triangulate.h"
 
 namespace va {
 namespace {
@@ -68,6 +69,38 @@ std::vector<int> coreOf(const SolveResult& mover) {
     std::vector<int> out;
     for (size_t i = 0; i < far.size(); ++i)
         if (far[i] < 5 * typical && rms[i] < std::max(0.3, 2.5 * fit)) out.push_back(mover.points[i].pathId);
+    return out;
+}
+
+/// Candidates that fit a solved mover as well: their point, placed by its frames, is seen where they are.
+std::vector<int> alsoOn(const SolveResult& mover, const SolveResult& camera, const std::vector<Path>& candidates,
+                        double close) {
+    std::vector<int> out;
+    for (const Path& path : candidates) {
+        std::vector<View> views;
+        std::vector<std::pair<int, Eigen::Vector2d>> pixels;
+        std::vector<Eigen::Vector2d> straight;
+        for (const PathPoint& p : path.points) {
+            const SolvedFrame* f = mover.at(p.frame);
+            if (!f || !f->solved || !p.counts()) continue;
+            const auto n = camera.intrinsics(p.frame).normalisedFromPixel({p.x, p.y});
+            if (!n) continue;
+            views.push_back(viewFromPose(f->pose));
+            pixels.emplace_back(p.frame, Eigen::Vector2d(p.x, p.y));
+            straight.push_back(*n);
+        }
+        if (views.size() < 8) continue;
+        std::vector<Sighting> seen;
+        for (size_t i = 0; i < views.size(); ++i) seen.push_back({&views[i], straight[i], 1});
+        const auto placed = triangulate(seen);
+        if (!placed || placed->angle < 0.02) continue;
+        int fits = 0;
+        for (size_t i = 0; i < views.size(); ++i) {
+            const auto q = project(views[i], camera.intrinsics(pixels[i].first), placed->position);
+            fits += q && (*q - pixels[i].second).norm() < close;
+        }
+        if (fits * 10 >= int(views.size()) * 8) out.push_back(path.id);
+    }
     return out;
 }
 
@@ -218,6 +251,21 @@ std::vector<MoverProposal> proposeMovers(const SolveResult& camera, const std::v
             const std::vector<int> core = coreOf(p.solve);
             if (core.size() == p.solve.points.size() || int(core.size()) < fewestPoints) break;
             p.solve = solveMover(camera, paths, core, request, progress);
+        }
+        if (p.solve.motion == Motion::free) {
+            // What has been seen too briefly to be found by pairs of frames can be told by the thing's own motion.
+            const std::vector<int> more =
+                alsoOn(p.solve, camera, candidates, std::max(0.6, 4 * p.solve.rmsPx));
+            if (more.size() > p.solve.points.size()) {
+                SolveResult wider = solveMover(camera, paths, more, request, progress);
+                for (int again = 0; again < 2 && wider.motion == Motion::free; ++again) {
+                    const std::vector<int> core = coreOf(wider);
+                    if (core.size() == wider.points.size() || int(core.size()) < fewestPoints) break;
+                    wider = solveMover(camera, paths, core, request, progress);
+                }
+                if (wider.points.size() > p.solve.points.size() && wider.solvedCount() >= p.solve.solvedCount())
+                    p.solve = std::move(wider);
+            }
         }
         for (const SolvedPoint& point : p.solve.points) p.ids.push_back(point.pathId);
         for (const int id : together) left.erase(id);

@@ -7,6 +7,7 @@
 #include "base/error.h"
 #include "lens/film_back.h"
 #include "workflow/follow_shot.h"
+#include "workflow/mover_work.h"
 #include "workflow/straighten_first.h"
 
 namespace va {
@@ -29,7 +30,7 @@ Shot withPlate(const Shot& shot, const std::string& spec, const PlateOverrides& 
     return out;
 }
 
-Shot withSolve(const Shot& shot, Progress& progress) {
+SolveRequest solveRequestFor(const Shot& shot) {
     SolveRequest request;
     request.frames = shot.frames();
     request.width = shot.plate.width;
@@ -46,10 +47,20 @@ Shot withSolve(const Shot& shot, Progress& progress) {
     request.move = shot.choices.move;
     request.zoom = shot.choices.zoom;
     request.seed = shot.seed;
+    return request;
+}
+
+Shot withSolve(const Shot& shot, Progress& progress) {
+    const SolveRequest request = solveRequestFor(shot);
+    std::vector<Path> ofScene;
+    if (!shot.movers.empty())
+        for (const Path& p : *shot.paths)
+            if (!shot.moverOfPath(p.id)) ofScene.push_back(p);
     Shot out = shot;
-    out.solve = std::make_shared<SolveResult>(solveShot(*shot.paths, request, progress));
+    out.solve =
+        std::make_shared<SolveResult>(solveShot(shot.movers.empty() ? *shot.paths : ofScene, request, progress));
     out.solveFrom = fingerprintOfSolveInput(shot);
-    return withGround(out, shot.groundSpec);
+    return withMoversSolved(withGround(out, shot.groundSpec), progress);
 }
 
 Shot withGround(const Shot& shot, const GroundSpec& spec) {

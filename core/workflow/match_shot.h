@@ -15,7 +15,10 @@ namespace va {
 /// Opens the plate and fills in what it says; the work range becomes the whole plate when it was empty.
 Shot withPlate(const Shot& shot, const std::string& spec, const PlateOverrides& overrides = {});
 
-/// Solves from the paths, then levels with the shot's ground choices.
+/// What the shot asks of the solver.
+SolveRequest solveRequestFor(const Shot& shot);
+
+/// Solves from the paths that no mover has and then the movers, then levels with the shot's ground choices.
 Shot withSolve(const Shot& shot, Progress& progress);
 
 /// The shot with other ground choices.

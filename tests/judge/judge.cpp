@@ -135,6 +135,68 @@ std::string Judgement::line() const {
     return text;
 }
 
+MoverJudgement judgeMover(const std::string& cameraJson, const std::string& truthJson) {
+    const SceneExport scene = readCameraJson(cameraJson, "camera.json");
+    const Truth truth = readTruth(truthJson);
+    const json j = json::parse(truthJson);
+    if (scene.movers.empty() || !j.contains("movers")) throw InputError("no mover to judge");
+    // From the camera: axes and place of the mover.
+    struct Seen {
+        Eigen::Quaterniond ours, theirs;
+        Eigen::Vector3d ourPlace, theirPlace;
+    };
+    std::vector<Seen> seen;
+    std::map<int, CameraPose> trueMover;
+    for (const auto& f : j.at("movers").at(0).at("frames")) {
+        const auto &p = f.at("position"), &q = f.at("rotation");
+        trueMover[f.at("frame").get<int>()] = {
+            {p[0].get<double>(), p[1].get<double>(), p[2].get<double>()},
+            Eigen::Quaterniond(q[0].get<double>(), q[1].get<double>(), q[2].get<double>(), q[3].get<double>())};
+    }
+    std::map<int, CameraPose> cameras;
+    for (const auto& f : scene.frames)
+        if (f.solved) cameras[f.frame] = f.pose;
+    const auto from = [](const CameraPose& camera, const CameraPose& thing) {
+        const Eigen::Quaterniond back = camera.worldFromCamera.conjugate();
+        return CameraPose{back * (thing.position - camera.position), (back * thing.worldFromCamera).normalized()};
+    };
+    for (const auto& [frame, pose] : scene.movers[0].poses) {
+        if (!cameras.contains(frame) || !trueMover.contains(frame)) continue;
+        const CameraPose a = from(cameras[frame], pose), b = from(truth.frames.at(frame).pose, trueMover[frame]);
+        seen.push_back({a.worldFromCamera, b.worldFromCamera, a.position, b.position});
+    }
+    MoverJudgement out;
+    out.frames = int(seen.size());
+    if (out.frames < 3) return out;
+    // The mover's own axes: one turn for all frames.
+    Eigen::Matrix4d sum = Eigen::Matrix4d::Zero();
+    for (const Seen& s : seen) {
+        const Eigen::Quaterniond q = s.theirs.conjugate() * s.ours;
+        sum += q.coeffs() * q.coeffs().transpose();
+    }
+    const Eigen::Quaterniond axes(Eigen::SelfAdjointEigenSolver<Eigen::Matrix4d>(sum).eigenvectors().col(3).eval());
+    // ours = size · theirs + ours' axes · a place in the mover: four numbers, linear.
+    Eigen::MatrixXd a(3 * Eigen::Index(seen.size()), 4);
+    Eigen::VectorXd b(3 * Eigen::Index(seen.size()));
+    for (size_t i = 0; i < seen.size(); ++i) {
+        const Eigen::Index row = 3 * Eigen::Index(i);
+        a.block<3, 1>(row, 0) = seen[i].theirPlace;
+        a.block<3, 3>(row, 1) = (seen[i].theirs * axes).toRotationMatrix();
+        b.segment<3>(row) = seen[i].ourPlace;
+    }
+    const Eigen::VectorXd x = (a.transpose() * a).ldlt().solve(a.transpose() * b);
+    const Eigen::VectorXd off = a * x - b;
+    double turn = 0, place = 0;
+    for (size_t i = 0; i < seen.size(); ++i) {
+        turn += std::pow((seen[i].theirs * axes).angularDistance(seen[i].ours), 2);
+        place += off.segment<3>(3 * Eigen::Index(i)).squaredNorm() / (x[0] * x[0] * seen[i].theirPlace.squaredNorm());
+    }
+    out.rotationDeg = std::sqrt(turn / double(seen.size())) * 180 / M_PI;
+    out.placePercent = 100 * std::sqrt(place / double(seen.size()));
+    out.size = x[0];
+    return out;
+}
+
 Judgement judge(const std::string& cameraJson, const std::string& truthJson) {
     const SceneExport scene = readCameraJson(cameraJson, "camera.json");
     const Truth truth = readTruth(truthJson);

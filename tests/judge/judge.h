@@ -19,6 +19,18 @@ struct Judgement {
     [[nodiscard]] std::string line() const;
 };
 
+/// How a solved mover compares with the true one, seen from the camera: after the turn and the place of its axes, which
+/// are free, and its size against the scene.
+struct MoverJudgement {
+    int frames = 0;           ///< compared
+    double rotationDeg = 0;   ///< root mean square
+    double placePercent = 0;  ///< root mean square, of its distance from the camera
+    double size = 0;          ///< of the solved one over the true one, as far as the scene's scale is known: informative
+};
+
+/// Judges the first mover of a camera.json by the first of a truth file. Throws va::InputError when there is none.
+MoverJudgement judgeMover(const std::string& cameraJson, const std::string& truthJson);
+
 /// Judges the text of a camera.json by the text of a truth file. Throws va::InputError for wrong files. Needs three
 /// solved frames.
 Judgement judge(const std::string& cameraJson, const std::string& truthJson);

@@ -13,6 +13,12 @@ int main(int argc, char** argv) {
     }
     try {
         std::printf("%s\n", va::judge(va::readFile(argv[1]), va::readFile(argv[2])).line().c_str());
+        const std::string camera = va::readFile(argv[1]), truth = va::readFile(argv[2]);
+        if (truth.find("\"movers\"") != std::string::npos && camera.find("\"size_known\"") != std::string::npos) {
+            const va::MoverJudgement m = va::judgeMover(camera, truth);
+            std::printf("mover: %d frames, rotation %.4f deg, place %.4f %% of its distance\n", m.frames, m.rotationDeg,
+                        m.placePercent);
+        }
         return 0;
     } catch (const va::Error& e) {
         std::fprintf(stderr, "va-judge: %s\n", e.what());

@@ -1,0 +1,32 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include "base/progress.h"
+#include "shot/shot.h"
+
+namespace va {
+
+/// A new mover made of some paths (those of other movers are left out), not solved yet. Throws InputError when none are
+/// left.
+Shot withMover(const Shot& shot, const std::vector<int>& paths, const std::string& name = "");
+
+/// Solves the movers whose paths or camera changed since. Without a solved camera they are left as they are.
+Shot withMoversSolved(const Shot& shot, Progress& progress);
+
+/// Makes movers of the groups that are found to move rigidly apart from the scene, solved. The camera's solve stays: it
+/// had set their paths aside by itself.
+Shot withMoversProposed(const Shot& shot, Progress& progress);
+
+/// Units of the solve's world for one unit of the mover's space, as its choice says; where that can't be had (no
+/// ground, no such points), the size at which it stands as far away as the middle of things. `sure`: false then.
+double moverScale(const Shot& shot, const Mover& mover, bool* sure = nullptr);
+
+/// Where a mover stands in the world in a frame, its middle and its own axes.
+std::optional<CameraPose> moverWorldPose(const Shot& shot, const Mover& mover, int frame);
+
+/// Its points in its own axes, from its middle, in world units.
+std::vector<std::pair<int, Eigen::Vector3d>> moverPoints(const Shot& shot, const Mover& mover);
+
+/// One sentence on a mover: frames, points, fit, where its size comes from, and what is doubtful.
+std::string moverVerdict(const Shot& shot, const Mover& mover);
+
+}  // namespace va
