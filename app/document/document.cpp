@@ -11,8 +11,8 @@
 #include "base/error.h"
 #include "exchange/verify.h"
 #include "shot/shot_file.h"
-#include "workflow/gather_scene.h"
 #include "workflow/follow_shot.h"
+#include "workflow/gather_scene.h"
 #include "workflow/match_shot.h"
 #include "workflow/merge_paths.h"
 #include "workflow/verdict.h"
@@ -99,7 +99,16 @@ void Document::takeResult(const QString& name, const Shot& result) {
         next.back.principal = result.back.principal;
         next.back.principalOffset = result.back.principalOffset;
     }
-    if (result.solve != jobStart_.solve) next.solve = result.solve, next.solveFrom = result.solveFrom;
+    if (result.solve != jobStart_.solve || result.solveFrom != jobStart_.solveFrom)
+        next.solve = result.solve, next.solveFrom = result.solveFrom;
+    for (const Mover& made : result.movers) {
+        if (!jobStart_.mover(made.id)) {
+            if (!next.mover(made.id)) next.movers.push_back(made);
+            continue;
+        }
+        for (Mover& m : next.movers)
+            if (m.id == made.id && m.paths == made.paths) m.solve = made.solve, m.solveFrom = made.solveFrom;
+    }
     edit(name, withGround(next, next.groundSpec));
 }
 

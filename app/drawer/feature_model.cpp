@@ -52,7 +52,8 @@ void FeatureModel::rebuild() {
         for (const PathPoint& q : p.points) r.quality += q.quality;
         r.quality /= double(std::max<size_t>(1, p.points.size()));
         r.drift = double(p.drift());
-        r.mover = p.mover;
+        const Mover* thing = shot.moverOfPath(p.id);
+        r.mover = thing ? thing->id : 0;
         for (const PathPoint& q : p.points)
             if (q.counts() && !p.setAside) r.cover += 1.0 / std::max(1, crowds[key(q)]);
         r.cover /= double(std::max<size_t>(1, p.points.size()));

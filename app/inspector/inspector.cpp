@@ -16,9 +16,15 @@
 
 namespace va {
 
-Inspector::Inspector(Document& document, FeatureEdits& edits, LensEdits& lensEdits,
-                     const QMap<QString, QAction*>& actions, QWidget* parent)
-    : QScrollArea(parent), document_(document), edits_(edits), lensEdits_(lensEdits), stack_(new QStackedWidget) {
+Inspector::Inspector(Document& document, FeatureEdits& edits, LensEdits& lensEdits, SolveEdits& solveEdits,
+                     SlipWatch& slip, const QMap<QString, QAction*>& actions, QWidget* parent)
+    : QScrollArea(parent),
+      document_(document),
+      edits_(edits),
+      lensEdits_(lensEdits),
+      solveEdits_(solveEdits),
+      slip_(slip),
+      stack_(new QStackedWidget) {
     setObjectName("inspector");
     setFixedWidth(248);
     setWidgetResizable(true);
@@ -152,40 +158,9 @@ void Inspector::buildFeatures(const QMap<QString, QAction*>& actions) {
 }
 
 void Inspector::buildSolve(const QMap<QString, QAction*>& actions) {
-    Page* page = addPage(tr("Solve"));
-    page->buttons({actions["solve"]});
-    page->caption(tr("Error"));
-    QLabel* fit = page->read(tr("Fit"), tr("px"));
-    QLabel* check = page->read(tr("Check"), tr("px"));
-    QLabel* here = page->read(tr("This frame"), tr("px"));
-    page->caption(tr("Camera"));
-    QLabel* motion = page->read(tr("Move"));
-    QLabel* frames = page->read(tr("Frames solved"));
-    QLabel* points = page->read(tr("Points"));
-    QLabel* outliers = page->read(tr("Not believed"));
-    QLabel* seconds = page->read(tr("Solved in"), tr("s"));
-    QLabel* note = page->note();
-    refreshers_.push_back([=, this] {
-        const Shot& s = document_.shot();
-        const SolveResult& r = *s.solve;
-        const bool has = r.has();
-        fit->setText(has ? QString::number(r.rmsPx, 'f', 3) : QString("–"));
-        check->setText(r.checkRmsPx >= 0 ? QString::number(r.checkRmsPx, 'f', 3) : QString("–"));
-        const SolvedFrame* f = r.at(document_.frame());
-        here->setText(f && f->solved ? QString::number(f->rmsPx, 'f', 3) : QString("–"));
-        static const char* words[] = {QT_TR_NOOP("–"), QT_TR_NOOP("free"), QT_TR_NOOP("turns only"),
-                                      QT_TR_NOOP("stands still")};
-        motion->setText(tr(words[int(r.motion)]));
-        frames->setText(has ? tr("%1 of %2").arg(r.solvedCount()).arg(r.frames.size()) : QString("–"));
-        points->setText(QString::number(r.points.size()));
-        outliers->setText(QString::number(
-            std::count_if(r.outliers.begin(), r.outliers.end(), [](const auto& o) { return o.whole; })));
-        seconds->setText(has ? QString::number(r.solveSeconds, 'f', 1) : QString("–"));
-        note->setText(
-            r.checkPaths > 0
-                ? tr("The check error comes from %1 paths that were held back from the solve.").arg(r.checkPaths)
-                : QString());
-    });
+    solve_ = new SolvePage(document_, solveEdits_, slip_, actions);
+    stack_->addWidget(solve_);
+    refreshers_.push_back([this] { solve_->refresh(); });
 }
 
 void Inspector::buildGround(const QMap<QString, QAction*>& actions) {

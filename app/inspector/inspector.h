@@ -11,6 +11,7 @@
 #include "inspector/lens_page.h"
 #include "inspector/number_field.h"
 #include "inspector/page.h"
+#include "inspector/solve_page.h"
 #include "workflow/verdict.h"
 
 namespace va {
@@ -20,11 +21,12 @@ class Inspector : public QScrollArea {
     Q_OBJECT
   public:
     /// `actions` by name, for the buttons of a page.
-    Inspector(Document& document, FeatureEdits& edits, LensEdits& lensEdits, const QMap<QString, QAction*>& actions,
-              QWidget* parent = nullptr);
+    Inspector(Document& document, FeatureEdits& edits, LensEdits& lensEdits, SolveEdits& solveEdits, SlipWatch& slip,
+              const QMap<QString, QAction*>& actions, QWidget* parent = nullptr);
     void showStep(Step step);
     [[nodiscard]] FeaturesPage& features() { return *features_; }
     [[nodiscard]] LensPage& lens() { return *lens_; }
+    [[nodiscard]] SolvePage& solve() { return *solve_; }
 
   private:
     Page* addPage(const QString& title);
@@ -43,8 +45,11 @@ class Inspector : public QScrollArea {
     Document& document_;
     FeatureEdits& edits_;
     LensEdits& lensEdits_;
+    SolveEdits& solveEdits_;
+    SlipWatch& slip_;
     FeaturesPage* features_ = nullptr;
     LensPage* lens_ = nullptr;
+    SolvePage* solve_ = nullptr;
     QStackedWidget* stack_;
     std::vector<std::function<void()>> refreshers_;  ///< one a page, in the order of the steps
 };

@@ -35,6 +35,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     makeGroundActions();
     makeFeatureActions();
     makeLensActions();
+    makeSolveActions();
     makeLayout();
     makeMenus();
     connect(&document_, &Document::shotChanged, this, &MainWindow::refresh);
@@ -304,6 +305,8 @@ void MainWindow::makeMenus() {
                                                "patchTool",      "patchBoth",
                                                "patchForward",   "patchBackward",
                                                "removePatch"});
+    fill(menuBar()->addMenu(tr("Sol&ve")), {"solve", "", "residualVectors", "slipOverlay", "", "makeMover",
+                                            "lookForMovers", "selectMover", "removeMover"});
     fill(menuBar()->addMenu(tr("&Ground")), {"level", "autoLevel", "origin", "zAlong", "scale"});
     fill(menuBar()->addMenu(tr("&Layout")), {"boxTool", "anchor"});
     fill(menuBar()->addMenu(tr("&Play")), {"play", "stepBack", "stepForward", "first", "last"});
@@ -371,7 +374,8 @@ void MainWindow::makeLayout() {
                        actions_["patchTool"], actions_["edgeTool"], actions_["boxTool"], actions_["straightView"]});
     scene_ = new SceneView(document_, plate_->canvas(),
                            {actions_["orbit"], actions_["top"], actions_["side"], actions_["lensView"]});
-    inspector_ = new Inspector(document_, edits_, lensEdits_, actions_);
+    plate_->canvas().setSlip(&slip_);
+    inspector_ = new Inspector(document_, edits_, lensEdits_, solveEdits_, slip_, actions_);
     inspector_->features().setCanvas(&plate_->canvas());
     views_ = new QSplitter(Qt::Horizontal);
     views_->addWidget(plate_);
@@ -466,6 +470,7 @@ void MainWindow::refreshJob() {
     actions_["solve"]->setEnabled(match_->isEnabled());
     actions_["cancel"]->setEnabled(running);
     refreshFeatureActions();
+    refreshSolveActions();
     refreshLensActions();
     if (!running) return;
     QString text = p.stage.empty() ? tr("Starting") : QString::fromStdString(p.stage);

@@ -11,6 +11,8 @@
 #include "document/document.h"
 #include "document/feature_edits.h"
 #include "document/lens_edits.h"
+#include "document/slip_watch.h"
+#include "document/solve_edits.h"
 
 namespace va {
 
@@ -30,6 +32,8 @@ class MainWindow : public QMainWindow {
 
     [[nodiscard]] Document& document() { return document_; }
     [[nodiscard]] FeatureEdits& edits() { return edits_; }
+    [[nodiscard]] SolveEdits& solveEdits() { return solveEdits_; }
+    [[nodiscard]] SlipWatch& slip() { return slip_; }
     [[nodiscard]] LensEdits& lensEdits() { return lensEdits_; }
     [[nodiscard]] QAction* action(const QString& name) const { return actions_.value(name); }
     void saveLens(const QString& path);
@@ -49,8 +53,10 @@ class MainWindow : public QMainWindow {
     void makeGroundActions();
     void makeFeatureActions();
     void makeLensActions();
+    void makeSolveActions();
     void refreshFeatureActions();
     void refreshLensActions();
+    void refreshSolveActions();
     void makeMenus();
     QWidget* makeBar();
     void makeLayout();
@@ -71,6 +77,8 @@ class MainWindow : public QMainWindow {
     Document document_;
     FeatureEdits edits_{document_};
     LensEdits lensEdits_{document_};
+    SolveEdits solveEdits_{document_};
+    SlipWatch slip_{document_};
     QMap<QString, QAction*> actions_;
     QStringList order_;
     std::vector<int> pickOrder_;  ///< selected paths in the order of picking: "from" before "to"

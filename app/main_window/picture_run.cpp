@@ -68,6 +68,23 @@ bool PictureRun::takeLensTools() {
     return good;
 }
 
+bool PictureRun::takeSolveTools() {
+    Document& document = window_.document();
+    waitUntil([&] { return window_.slip().found() != nullptr; }, 20'000);
+    window_.action("residualVectors")->trigger();
+    window_.action("slipOverlay")->trigger();
+    bool good = take("solve");
+    window_.action("residualVectors")->trigger();
+    window_.action("slipOverlay")->trigger();
+    const int before = document.undoStack().index();
+    window_.action("lookForMovers")->trigger();
+    waitUntil([&] { return !document.job().running(); }, 60'000);
+    if (document.shot().movers.empty()) return good;
+    good = take("movers") && good;
+    document.undoStack().setIndex(before);
+    return good;
+}
+
 int PictureRun::exec() {
     Document& document = window_.document();
     if (!document.shot().hasPlate() || !QDir().mkpath(folder_)) return 1;
@@ -81,8 +98,8 @@ int PictureRun::exec() {
     const Shot& solved = document.shot();
     document.setFrame((solved.range.first * 3 + solved.range.last * 2) / 5);
     window_.action("stepSolve")->trigger();
-    good = take("solve") && good;
-    if (!solved.solve->has() || solved.solve->motion != Motion::free) return good ? 0 : 1;
+    if (!solved.solve->has() || solved.solve->motion != Motion::free) return take("solve") && good ? 0 : 1;
+    good = takeSolveTools() && good;
 
     window_.action("stepLens")->trigger();
     window_.findChild<QPushButton*>("lensSection1")->click();

@@ -20,6 +20,7 @@ class PictureRun {
     void settle();
     bool take(const QString& name);
     /// Straight edges, chart stills, camera back; the shot is as before afterwards.
+    bool takeSolveTools();
     bool takeLensTools();
     /// Features by hand, curves, masks, a patch, prune.
     bool takeFeatureTools();

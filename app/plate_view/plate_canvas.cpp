@@ -13,6 +13,7 @@
 #include "plate_view/mask_tool.h"
 #include "plate_view/patch_tool.h"
 #include "style/theme.h"
+#include "workflow/mover_work.h"
 
 namespace va {
 
@@ -84,6 +85,83 @@ void PlateCanvas::index() {
     for (const SolveOutlier& o : shot.solve->outliers)
         if (const auto at = placed_.find(o.pathId); at != placed_.end())
             at->second.unused.insert(o.frames.begin(), o.frames.end());
+    onMover_.clear();
+    moverOf_.clear();
+    for (size_t i = 0; i < shot.movers.size(); ++i) {
+        for (const int id : shot.movers[i].paths) moverOf_[id] = int(i);
+        for (const auto& [id, local] : moverPoints(shot, shot.movers[i])) onMover_[id] = {int(i), local};
+    }
+}
+
+void PlateCanvas::placeFrame() {
+    const Shot& shot = document_.shot();
+    const int frame = document_.frame();
+    const auto camera = shot.worldPose(frame);
+    viewHere_.reset();
+    if (camera) viewHere_ = viewFromPose(*camera);
+    lensHere_ = shot.solve->intrinsics(frame);
+    moverHere_.clear();
+    for (const Mover& m : shot.movers) moverHere_.push_back(moverWorldPose(shot, m, frame));
+}
+
+std::optional<Eigen::Vector2d> PlateCanvas::predicted(int pathId) const {
+    if (!viewHere_) return std::nullopt;
+    const int frame = document_.frame();
+    if (const auto on = onMover_.find(pathId); on != onMover_.end()) {
+        const auto& pose = moverHere_[size_t(on->second.mover)];
+        if (!pose) return std::nullopt;
+        return project(*viewHere_, lensHere_, pose->position + pose->worldFromCamera * on->second.local);
+    }
+    const auto placed = placed_.find(pathId);
+    if (document_.shot().solve->motion != Motion::free || placed == placed_.end() ||
+        !placed->second.stretch.contains(frame) || placed->second.unused.contains(frame))
+        return std::nullopt;
+    return project(*viewHere_, lensHere_, placed->second.world);
+}
+
+void PlateCanvas::setSlip(SlipWatch* slip) {
+    slip_ = slip;
+    connect(slip_, &SlipWatch::changed, this, qOverload<>(&QWidget::update));
+}
+
+void PlateCanvas::readSlip(const QPointF& at) {
+    slipReadout_.clear();
+    if (!look_.slip || !slip_ || !slip_->found()) return;
+    const Shot& shot = document_.shot();
+    // The surface under the pointer: the depth of the nearest feature, else the ground.
+    std::optional<Eigen::Vector3d> place = groundAt(at);
+    const int near = pathAt(at);
+    if (const auto placed = placed_.find(near); placed != placed_.end()) place = placed->second.world;
+    const double slip = place ? slip_->slipAt(*place) : -1;
+    if (slip >= 0)
+        slipReadout_ = tr("slip %1 px over %2–%3").arg(slip, 0, 'f', 3).arg(shot.range.first).arg(shot.range.last);
+}
+
+void PlateCanvas::drawSlip(QPainter& painter) {
+    const auto found = look_.slip && slip_ ? slip_->found() : nullptr;
+    CameraPose pose;
+    const auto project3d = projector(pose);
+    if (!found || !project3d) return;
+    std::vector<QPointF> drawn;
+    for (const SlipWatch::Spot& spot : found->ground) {
+        const auto at = project3d(spot.world);
+        if (!at || !rect().contains(at->toPoint())) continue;
+        // Far away they would lie on top of each other.
+        if (std::any_of(drawn.begin(), drawn.end(), [&](const QPointF& p) {
+                return std::fabs(p.x() - at->x()) < 22 && std::fabs(p.y() - at->y()) < 11;
+            }))
+            continue;
+        drawn.push_back(*at);
+        const double share = std::min(1.0, spot.slipPx / found->groundLimitPx);
+        // Small crosses that lie on the ground, sized by the slip as well as coloured.
+        const double r = 3 + 4 * share;
+        painter.setPen(QPen(QColor(0, 0, 0, 110), 3));
+        for (int halo = 1; halo >= 0; --halo) {
+            if (!halo) painter.setPen(QPen(residualColour(share), 1.6));
+            painter.drawLine(*at + QPointF(-r, 0), *at + QPointF(r, 0));
+            painter.drawLine(*at + QPointF(0, -r / 2), *at + QPointF(0, r / 2));
+        }
+    }
 }
 
 bool PlateCanvas::pictureReady(int frame) const {
@@ -264,6 +342,7 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
         drawLensGrid(painter, *lens, shot.plate.width, shot.plate.height,
                      [this](const Eigen::Vector2d& p) { return fromPixel(p.x(), p.y()); });
     drawThings(painter);
+    drawSlip(painter);
     if (edgesShown_ || tool_ == PlateTool::edge) {
         const auto& tool = static_cast<const EdgeTool&>(*tools_.at(PlateTool::edge));
         edgeOverlay_.paint(painter, *this, document_, tool_ == PlateTool::edge ? tool.hovered() : 0);
@@ -284,9 +363,9 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
 
 void PlateCanvas::drawHint(QPainter& painter) {
     const CanvasTool* tool = active();
-    if (!tool) return;
+    if (!tool && slipReadout_.isEmpty()) return;
     painter.setFont(captionFont());
-    const QString text = tool->hint();
+    const QString text = tool ? tool->hint() : slipReadout_;
     const int wide = std::min(width() - 250, painter.fontMetrics().horizontalAdvance(text) + 20);
     const QRect box(10, height() - 28, std::max(120, wide), 20);
     painter.setPen(Qt::NoPen);
@@ -312,11 +391,7 @@ void PlateCanvas::drawPaths(QPainter& painter) {
     const Shot& shot = document_.shot();
     const int frame = document_.frame();
     if (!shot.plate.frames.contains(frame) || byFrame_.size() != size_t(shot.plate.frames.count())) return;
-    CameraPose pose;
-    const auto camera = shot.worldPose(frame);
-    std::optional<View> view;
-    if (camera && shot.solve->motion == Motion::free) view = viewFromPose(*camera);
-    const Intrinsics lensHere = shot.solve->intrinsics(frame);
+    placeFrame();
     const Theme& theme = Theme::current();
     const int tail = look_.tail;
     // Thousands of paths: antialiased tails are most of the cost, and can't be told apart then anyway.
@@ -336,19 +411,29 @@ void PlateCanvas::drawPaths(QPainter& painter) {
             painter.drawEllipse(at, 1.5, 1.5);
             continue;
         }
-        const auto placed = placed_.find(path.id);
         QColor colour = theme.textSoft;
-        if (view && placed != placed_.end() && placed->second.stretch.contains(frame) &&
-            !placed->second.unused.contains(frame)) {
-            const auto q = project(*view, lensHere, placed->second.world);
-            colour = residualColour(q ? (*q - Eigen::Vector2d(p.x, p.y)).norm() : 1.0);
+        const auto q = predicted(path.id);
+        const auto mover = moverOf_.find(path.id);
+        if (q) {
+            const Eigen::Vector2d off = *q - Eigen::Vector2d(p.x, p.y);
+            colour = residualColour(off.norm());
+            if (look_.vectors) {
+                constexpr double enlarged = 20;
+                painter.setPen(QPen(QColor(0, 0, 0, 130), 3));
+                const QPointF end = fromPixel(p.x + enlarged * off.x(), p.y + enlarged * off.y());
+                painter.drawLine(at, end);
+                painter.setPen(QPen(colour, 1.4));
+                painter.drawLine(at, end);
+            }
         } else if (shot.solve->has()) {
             colour = QColor(255, 255, 255, 90);  // followed, but not believed in this frame
         } else {
             colour = Qt::white;
         }
         // A fading tail: three strokes of falling strength instead of one a frame.
-        const QColor tailColour = selected ? theme.accent : QColor(230, 232, 233);
+        const QColor tailColour = selected                  ? theme.accent
+                                  : mover != moverOf_.end() ? moverColour(mover->second)
+                                                            : QColor(230, 232, 233);
         const int back = std::min(tail, seen.point), third = std::max(1, (back + 2) / 3);
         for (int from = 0, shade = 0; from < back; from += third, ++shade) {
             QPolygonF line;
@@ -408,6 +493,19 @@ void PlateCanvas::drawLegend(QPainter& painter) {
     painter.setPen(QColor("#d6d8da"));
     painter.drawText(QRect(x - 72, y - 7, 66, 20), Qt::AlignRight | Qt::AlignVCenter, tr("residual 0"));
     painter.drawText(QRect(x + w + 6, y - 7, 34, 20), Qt::AlignLeft | Qt::AlignVCenter, tr("1 px"));
+    if (!look_.slip && !look_.vectors) return;
+    QStringList more;
+    if (look_.vectors) more << tr("vectors ×20");
+    if (const auto found = look_.slip && slip_ ? slip_->found() : nullptr; found && !found->ground.empty())
+        more << tr("crosses: slip 0–%1 px").arg(found->groundLimitPx);
+    const QString line = more.join(QStringLiteral(" · "));
+    const int wide = painter.fontMetrics().horizontalAdvance(line) + 16;
+    const QRect box(x + w + 42 - wide, y - 30, wide, 20);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QColor(20, 21, 22, 170));
+    painter.drawRoundedRect(box, 4, 4);
+    painter.setPen(QColor("#d6d8da"));
+    painter.drawText(box, Qt::AlignCenter, line);
 }
 
 int PlateCanvas::pathAt(const QPointF& at) const {
@@ -521,6 +619,9 @@ void PlateCanvas::mouseMoveEvent(QMouseEvent* event) {
         update();
     } else if (draggedThing_ != 0) {
         if (const auto under = groundAt(event->position())) dragPlace_ = *under + dragOffset_;
+        update();
+    } else if (look_.slip) {
+        readSlip(event->position());
         update();
     }
 }

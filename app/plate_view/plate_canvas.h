@@ -6,6 +6,7 @@
 #include <set>
 
 #include "document/document.h"
+#include "document/slip_watch.h"
 #include "media/frame_cache.h"
 #include "plate_view/canvas_tool.h"
 #include "plate_view/edge_tool.h"
@@ -20,6 +21,8 @@ struct PathLook {
     double markSize = 3.2;   ///< screen px, radius of a ring
     int tail = 10;           ///< frames
     bool asideShown = true;  ///< paths set aside as faint dots
+    bool vectors = false;    ///< residuals as lines, enlarged
+    bool slip = false;       ///< expected slip on the ground, and under the pointer
     bool centred = false;    ///< the picture is shifted so that the selected path stands still in the middle
 };
 
@@ -48,6 +51,10 @@ class PlateCanvas : public QWidget {
     [[nodiscard]] QPointF toPixel(const QPointF& at) const;
     /// True when the picture of the current frame is held and drawn at the next repaint.
     [[nodiscard]] bool pictureReady(int frame) const;
+    /// Where the expected slip comes from.
+    void setSlip(SlipWatch* slip);
+    /// What the read-out under the pointer says; empty when it is off or nothing can be said.
+    [[nodiscard]] QString slipReadout() const { return slipReadout_; }
     void setPlayDirection(int direction);
     /// The world's ground (height 0) under a widget position, in the current frame.
     [[nodiscard]] std::optional<Eigen::Vector3d> groundAt(const QPointF& at) const;
@@ -85,6 +92,11 @@ class PlateCanvas : public QWidget {
     void index();
     void drawPaths(QPainter& painter);
     void drawThings(QPainter& painter);
+    void drawSlip(QPainter& painter);
+    void readSlip(const QPointF& at);
+    /// Where the solve sees a path in the current frame, as a part of the scene or of a mover.
+    [[nodiscard]] std::optional<Eigen::Vector2d> predicted(int pathId) const;
+    void placeFrame();
     void drawLegend(QPainter& painter);
     void drawHint(QPainter& painter);
     void centreOnSelected();
@@ -106,6 +118,17 @@ class PlateCanvas : public QWidget {
         std::set<int> unused;  ///< frames in which the solve did not believe the path
     };
     std::map<int, Placed> placed_;  ///< by path id
+    struct OnMover {
+        int mover = 0;  ///< index
+        Eigen::Vector3d local;
+    };
+    std::map<int, OnMover> onMover_;                    ///< by path id
+    std::map<int, int> moverOf_;                        ///< path id to index of its mover
+    std::vector<std::optional<CameraPose>> moverHere_;  ///< in the current frame
+    std::optional<View> viewHere_;
+    Intrinsics lensHere_;
+    SlipWatch* slip_ = nullptr;
+    QString slipReadout_;
     PlateTool tool_ = PlateTool::select;
     StraightView straight_;
     bool straightShown_ = false, gridShown_ = false, edgesShown_ = false;

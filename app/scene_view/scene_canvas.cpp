@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "style/theme.h"
+#include "workflow/mover_work.h"
 
 namespace va {
 
@@ -34,6 +35,14 @@ void SceneCanvas::refresh() {
         for (const SolvedPoint& p : shot.solve->points) cloud_.emplace_back(p.pathId, shot.worldPoint(p));
     for (const SolvedFrame& f : shot.solve->frames)
         if (f.solved) cameras_.emplace_back(f.frame, *shot.worldPose(f.frame));
+    movers_.clear();
+    for (const Mover& m : shot.movers) {
+        MoverShown shown;
+        for (const SolvedFrame& f : m.solve->frames)
+            if (const auto pose = moverWorldPose(shot, m, f.frame)) shown.poses.emplace_back(f.frame, *pose);
+        shown.points = moverPoints(shot, m);
+        movers_.push_back(std::move(shown));
+    }
     if (framed_ != shot.ground.get()) {
         framed_ = shot.ground.get();
         if (untouched_) frameAll();
@@ -152,6 +161,7 @@ void SceneCanvas::paintEvent(QPaintEvent*) {
         drawGrid(painter, mode_ == SceneMode::throughLens ? QColor(255, 255, 255, 90) : theme.grid, project, step, 10);
     drawCloud(painter, project);
     for (const Thing& t : shot.things) drawThing(painter, t, t.id == document_.selectedThing(), project, eye, 1.0);
+    drawMovers(painter, project);
     if (mode_ != SceneMode::throughLens) drawCameras(painter, project);
     painter.setClipping(false);
     if (lassoing_) {
@@ -187,6 +197,28 @@ void SceneCanvas::drawCloud(QPainter& painter, const Projector& project) {
     painter.setBrush(Qt::NoBrush);
 }
 
+/// Each mover's points where they stand in this frame, and the way that its middle takes.
+void SceneCanvas::drawMovers(QPainter& painter, const Projector& project) {
+    for (size_t i = 0; i < movers_.size(); ++i) {
+        const MoverShown& m = movers_[i];
+        const QColor hue = moverColour(int(i));
+        painter.setPen(QPen(hue, 1.6));
+        for (size_t k = 1; k < m.poses.size(); ++k)
+            drawLine3d(painter, project, m.poses[k - 1].second.position, m.poses[k].second.position, 1);
+        const auto here = std::find_if(m.poses.begin(), m.poses.end(),
+                                       [this](const auto& p) { return p.first == document_.frame(); });
+        if (here == m.poses.end()) continue;
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(hue);
+        for (const auto& [id, local] : m.points) {
+            const auto at = project(here->second.position + here->second.worldFromCamera * local);
+            const double r = document_.selectedPaths().contains(id) ? 3.6 : 1.8;
+            if (at) painter.drawEllipse(*at, r, r);
+        }
+        painter.setBrush(Qt::NoBrush);
+    }
+}
+
 void SceneCanvas::drawCameras(QPainter& painter, const Projector& project) {
     const Theme& theme = Theme::current();
     painter.setPen(QPen(theme.accent, 2));
@@ -196,7 +228,8 @@ void SceneCanvas::drawCameras(QPainter& painter, const Projector& project) {
     if (!pose) return;
     const Shot& shot = document_.shot();
     const double depth = extent_ * 0.12,
-                 x = depth * shot.plate.width * shot.pixelAspect() / (2 * shot.solve->intrinsics(document_.frame()).focalPx),
+                 x = depth * shot.plate.width * shot.pixelAspect() /
+                     (2 * shot.solve->intrinsics(document_.frame()).focalPx),
                  y = depth * shot.plate.height / (2 * shot.solve->intrinsics(document_.frame()).focalPx);
     const auto corner = [&](double sx, double sy) -> Eigen::Vector3d {
         return pose->position + pose->worldFromCamera * Eigen::Vector3d(sx * x, sy * y, -depth);

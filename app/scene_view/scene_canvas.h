@@ -41,13 +41,19 @@ class SceneCanvas : public QWidget {
     void refresh();
     [[nodiscard]] Projector projector(Eigen::Vector3d& eye) const;
     void drawCloud(QPainter& painter, const Projector& project);
+    void drawMovers(QPainter& painter, const Projector& project);
     void drawCameras(QPainter& painter, const Projector& project);
 
     Document& document_;
     PlateCanvas& plate_;
     SceneMode mode_ = SceneMode::orbit;
     std::vector<std::pair<int, Eigen::Vector3d>> cloud_;  ///< path id, world
-    std::vector<std::pair<int, CameraPose>> cameras_;     ///< frame, world
+    struct MoverShown {
+        std::vector<std::pair<int, CameraPose>> poses;
+        std::vector<std::pair<int, Eigen::Vector3d>> points;  ///< in its own axes
+    };
+    std::vector<MoverShown> movers_;
+    std::vector<std::pair<int, CameraPose>> cameras_;  ///< frame, world
     Eigen::Vector3d target_ = Eigen::Vector3d::Zero();
     double azimuth_ = 0.6, elevation_ = 0.5, distance_ = 20, extent_ = 10;
     bool untouched_ = true, lassoTool_ = false, lassoing_ = false;

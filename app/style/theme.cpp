@@ -193,4 +193,9 @@ QColor residualColour(double t) {
     return QColor(mix(0), mix(1), mix(2));
 }
 
+QColor moverColour(int n) {
+    static const char* hues[] = {"#b9a3f2", "#8fc6f4", "#e5a3c6", "#c4d488"};
+    return QColor(hues[size_t(n) % 4]);
+}
+
 }  // namespace va

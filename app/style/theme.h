@@ -30,6 +30,9 @@ QFont captionFont();
 QIcon icon(const QString& name, const QColor& colour);
 QIcon icon(const QString& name);
 
+/// Hue of the n-th mover: its tails, points and path.
+QColor moverColour(int n);
+
 /// Residual scale: cividis (Nuñez, Anderton & Renslow, "Optimizing colormaps with consideration for color vision
 /// deficiency", PLoS ONE 2018), cut to start at #404c6c so that the low end reads on dark pictures. t in 0..1.
 QColor residualColour(double t);

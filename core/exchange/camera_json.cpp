@@ -58,10 +58,16 @@ std::string writeCameraJson(const SceneExport& s) {
     }
     j["movers"] = ordered_json::array();
     for (const auto& m : s.movers) {
-        ordered_json o{{"name", m.name}, {"size_known", m.sizeKnown}, {"frames", ordered_json::array()}, {"points", ordered_json::array()}};
+        ordered_json o{{"name", m.name},
+                       {"size_known", m.sizeKnown},
+                       {"frames", ordered_json::array()},
+                       {"points", ordered_json::array()}};
         for (const auto& [frame, pose] : m.poses)
-            o["frames"].push_back({{"frame", frame}, {"position", triple(pose.position)}, {"rotation", quaternion(pose.worldFromCamera)}});
-        for (const auto& p : m.points) o["points"].push_back({{"id", p.id}, {"position", triple(p.position)}, {"rms_px", p.rmsPx}});
+            o["frames"].push_back({{"frame", frame},
+                                   {"position", triple(pose.position)},
+                                   {"rotation", quaternion(pose.worldFromCamera)}});
+        for (const auto& p : m.points)
+            o["points"].push_back({{"id", p.id}, {"position", triple(p.position)}, {"rms_px", p.rmsPx}});
         j["movers"].push_back(o);
     }
     j["motion"] = s.motion;
@@ -117,8 +123,10 @@ SceneExport readCameraJson(const std::string& text, const std::string& source) {
             m.name = o.at("name");
             m.sizeKnown = o.at("size_known");
             for (const auto& f : o.at("frames"))
-                m.poses.emplace_back(f.at("frame").get<int>(), CameraPose{tripleFrom(f.at("position")), quaternionFrom(f.at("rotation"))});
-            for (const auto& p : o.at("points")) m.points.push_back({p.at("id"), "", tripleFrom(p.at("position")), p.at("rms_px")});
+                m.poses.emplace_back(f.at("frame").get<int>(),
+                                     CameraPose{tripleFrom(f.at("position")), quaternionFrom(f.at("rotation"))});
+            for (const auto& p : o.at("points"))
+                m.points.push_back({p.at("id"), "", tripleFrom(p.at("position")), p.at("rms_px")});
             s.movers.push_back(std::move(m));
         }
         s.motion = j.at("motion");

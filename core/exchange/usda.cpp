@@ -114,12 +114,15 @@ std::string writeUsda(const SceneExport& s) {
     }
     for (const auto& m : s.movers) {
         out += "\n    def Xform \"" + primName(m.name, taken) +
-               "\" (\n        customData = {\n            string role = \"mover\"\n            string label = " + quoted(m.name) +
-               "\n        }\n    )\n    {\n        matrix4d xformOp:transform.timeSamples = {\n";
+               "\" (\n        customData = {\n            string role = \"mover\"\n            string label = " +
+               quoted(m.name) + "\n        }\n    )\n    {\n        matrix4d xformOp:transform.timeSamples = {\n";
         for (const auto& [frame, pose] : m.poses)
-            out += text("            %d: ", frame) + matrix(pose.worldFromCamera.toRotationMatrix(), pose.position) + ",\n";
-        out += "        }\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n        def Points \"Points\"\n        {\n"
-               "            point3f[] points = [";
+            out += text("            %d: ", frame) + matrix(pose.worldFromCamera.toRotationMatrix(), pose.position) +
+                   ",\n";
+        out +=
+            "        }\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n        def Points "
+            "\"Points\"\n        {\n"
+            "            point3f[] points = [";
         for (size_t i = 0; i < m.points.size(); ++i)
             out += text("%s(%.9g, %.9g, %.9g)", i ? ", " : "", m.points[i].position.x(), m.points[i].position.y(),
                         m.points[i].position.z());
@@ -235,8 +238,8 @@ SceneExport readUsda(const std::string& text, const std::string& source) {
             Eigen::Matrix3d axes;
             for (int c = 0; c < 3; ++c)
                 for (int r = 0; r < 3; ++r) axes(r, c) = places[i + 1 + size_t(4 * c + r)];
-            m.poses.emplace_back(int(places[i]),
-                                 CameraPose{{places[i + 13], places[i + 14], places[i + 15]}, Eigen::Quaterniond(axes)});
+            m.poses.emplace_back(
+                int(places[i]), CameraPose{{places[i + 13], places[i + 14], places[i + 15]}, Eigen::Quaterniond(axes)});
         }
         const auto own = scan.numbersUntil(scan.after("point3f[] points = [", at), ']');
         for (size_t i = 0; i + 2 < own.size(); i += 3) m.points.push_back({0, "", {own[i], own[i + 1], own[i + 2]}, 0});

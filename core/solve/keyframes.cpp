@@ -15,7 +15,7 @@ double medianMove(const Sightings& s, int frameA, int frameB) {
     return int(moves.size()) < s.fewest.seen ? -1 : median(std::move(moves));
 }
 
-std::vector<int> chooseKeyframes(const Sightings& s) {
+std::vector<int> chooseKeyframes(const Sightings& s, double step) {
     std::vector<int> out;
     for (int f = 0; f < s.frameCount(); ++f) {
         if (int(s.byFrame[size_t(f)].size()) < s.fewest.seen) continue;
@@ -26,7 +26,7 @@ std::vector<int> chooseKeyframes(const Sightings& s) {
         const size_t before = s.byFrame[size_t(out.back())].size();
         const size_t kept = s.shared(out.back(), f).size();
         const double move = medianMove(s, out.back(), f);
-        if (move < 0 || move > s.width / 25.0 || kept * 3 < before * 2) out.push_back(f);
+        if (move < 0 || move > s.width * step || kept * 3 < before * 2) out.push_back(f);
     }
     for (int f = s.frameCount() - 1; f > 0 && !out.empty(); --f) {
         if (int(s.byFrame[size_t(f)].size()) < s.fewest.seen) continue;

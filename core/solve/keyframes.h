@@ -9,7 +9,8 @@ namespace va {
 /// Frames (indices) that carry the structure: a new one whenever the picture moved on by about a twenty-fifth of its
 /// width, or a third of the features was lost, since the one before. Always holds the first and the last frame that see
 /// enough.
-std::vector<int> chooseKeyframes(const Sightings& s);
+/// `step`: the share of the width.
+std::vector<int> chooseKeyframes(const Sightings& s, double step = 1 / 25.0);
 
 /// A pair of keyframes to start from.
 struct StartPair {

@@ -113,8 +113,10 @@ std::vector<int> movingTogether(const Sightings& s, const SolveResult& camera, u
         Points2 from, to;
         std::vector<int> path;
         for (const auto& [i, j] : s.shared(a, b)) {
-            const Intrinsics first = camera.intrinsics(s.frames[size_t(a)]), second = camera.intrinsics(s.frames[size_t(b)]);
-            const auto p = first.normalisedFromPixel(s.all[size_t(i)].pixel), q = second.normalisedFromPixel(s.all[size_t(j)].pixel);
+            const Intrinsics first = camera.intrinsics(s.frames[size_t(a)]),
+                             second = camera.intrinsics(s.frames[size_t(b)]);
+            const auto p = first.normalisedFromPixel(s.all[size_t(i)].pixel),
+                       q = second.normalisedFromPixel(s.all[size_t(j)].pixel);
             if (!p || !q) continue;
             from.push_back(*p), to.push_back(*q);
             path.push_back(s.all[size_t(i)].path);
@@ -179,26 +181,31 @@ std::string moverDoubt(const SolveResult& mover, int paths) {
     char text[200];
     if (mover.motion != Motion::free) {
         if (paths < fewestPoints) {
-            std::snprintf(text, sizeof text, "It has %d features; %d or more that are seen together are needed. Add some on it.",
-                          paths, fewestPoints);
+            std::snprintf(text, sizeof text,
+                          "It has %d features; %d or more that are seen together are needed. Add some on it.", paths,
+                          fewestPoints);
             return text;
         }
         return mover.trouble == SolveTrouble::noStart || mover.trouble == SolveTrouble::tooFewPaths
-                   ? "Too few of its features are seen together for long enough, or they do not move as one rigid thing. Add "
+                   ? "Too few of its features are seen together for long enough, or they do not move as one rigid "
+                     "thing. Add "
                      "features on it, or take away those that are not on it."
-                   : "It shows no depth of its own: it only slides past like a flat picture. Use a longer stretch in which it "
+                   : "It shows no depth of its own: it only slides past like a flat picture. Use a longer stretch in "
+                     "which it "
                      "turns or comes nearer.";
     }
     const double thin = thickness(mover);
     if (thin < 0.03) {
-        std::snprintf(text, sizeof text,
-                      "Its %zu points lie on one plane, so its turn can flip between two answers. Add a feature that stands "
-                      "out of the plane.",
-                      mover.points.size());
+        std::snprintf(
+            text, sizeof text,
+            "Its %zu points lie on one plane, so its turn can flip between two answers. Add a feature that stands "
+            "out of the plane.",
+            mover.points.size());
         return text;
     }
     if (mover.solvedCount() < int(mover.frames.size())) {
-        std::snprintf(text, sizeof text, "%d of %zu frames see enough of it.", mover.solvedCount(), mover.frames.size());
+        std::snprintf(text, sizeof text, "%d of %zu frames see enough of it.", mover.solvedCount(),
+                      mover.frames.size());
         return text;
     }
     return "";
@@ -254,8 +261,7 @@ std::vector<MoverProposal> proposeMovers(const SolveResult& camera, const std::v
         }
         if (p.solve.motion == Motion::free) {
             // What has been seen too briefly to be found by pairs of frames can be told by the thing's own motion.
-            const std::vector<int> more =
-                alsoOn(p.solve, camera, candidates, std::max(0.6, 4 * p.solve.rmsPx));
+            const std::vector<int> more = alsoOn(p.solve, camera, candidates, std::max(0.6, 4 * p.solve.rmsPx));
             if (more.size() > p.solve.points.size()) {
                 SolveResult wider = solveMover(camera, paths, more, request, progress);
                 for (int again = 0; again < 2 && wider.motion == Motion::free; ++again) {

@@ -123,7 +123,8 @@ bool Reconstruction::addFrame(int frame, uint64_t seed, const View* near) {
             else if (!near) continue;
         }
         const int n = agreeing(view);
-        if (n >= sightings_.fewest.seen && n * 2 >= int(world.size()) && n > most) best = view, bestFocal = focal, most = n;
+        if (n >= sightings_.fewest.seen && n * 2 >= int(world.size()) && n > most)
+            best = view, bestFocal = focal, most = n;
         if (most * 10 >= int(world.size()) * 9) break;
     }
     if (!best) return false;
@@ -253,6 +254,12 @@ BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved,
     options.stopWhenCostFallsBy = stop;
     // Only the last rounds, which look closely, are worth the last tenth of a deviation.
     options.stopWhenCamerasGain = stop < 5e-5 ? 0.2 : 0.5;
+    if (options.solveZoom) {
+        // Focal lengths, depths and the way ahead change together along a valley: many small steps lead far.
+        options.iterations = 4 * iterations;
+        options.stopWhenCamerasGain = 0.01;
+        options.stopWhenCostFallsBy = 0.1 * stop;
+    }
     options.cancelled = cancelled;
     const BundleSummary summary = bundle(s.problem, options);
     if (!summary.usable) return summary;

@@ -51,8 +51,9 @@ class Solver {
         for (int f : request_.frames) result_.frames.push_back({f, false, {}, 0, 0, 0});
         keyframes_ = chooseKeyframes(sightings_);
         if (keyframes_.size() < 2) {
-            const bool anywhere = std::any_of(sightings_.byFrame.begin(), sightings_.byFrame.end(),
-                                              [this](const auto& f) { return int(f.size()) >= sightings_.fewest.seen; });
+            const bool anywhere =
+                std::any_of(sightings_.byFrame.begin(), sightings_.byFrame.end(),
+                            [this](const auto& f) { return int(f.size()) >= sightings_.fewest.seen; });
             result_.trouble =
                 request_.frames.size() < 2 || anywhere ? SolveTrouble::tooFewFrames : SolveTrouble::tooFewPaths;
             return;
@@ -186,11 +187,20 @@ class Solver {
     std::unique_ptr<Reconstruction> grow(bool zooms) {
         progress_.stage("Finding a first camera", 0, 0.1);
         gaveUp_.clear();
-        auto best = findStart(zooms);
-        if (!best) return nullptr;
+        // A zoom changes the picture between keyframes that a steady lens would leave far apart.
+        keyframes_ = zooms ? chooseKeyframes(sightings_, 1 / 70.0) : chooseKeyframes(sightings_);
+        auto starts = findStarts(zooms);
+        if (starts.empty()) return nullptr;
         progress_.stage("Growing the solve", sightings_.frameCount(), 0.1);
-        progress_.advance(best->solvedFrames());
-        growOverKeyframes(*best);
+        progress_.advance(starts.front()->solvedFrames());
+        // A zoom around a subject that stays in the middle leaves the focal lengths nearly free: from a few frames
+        // several answers look alike, and all frames have to tell them apart.
+        std::unique_ptr<Reconstruction> best;
+        for (auto& start : starts) {
+            gaveUp_.clear();
+            growOverKeyframes(*start);
+            if (!best || cost(*start) < cost(*best)) best = std::move(start);
+        }
         fillBetween(*best);
         progress_.stage("Refining the solve", 4, 0.15);
         refineAll(*best);
@@ -237,7 +247,8 @@ class Solver {
 
     /// Tries focal lengths on the best start pairs, each grown over a few keyframes, and keeps the one that explains
     /// most.
-    std::unique_ptr<Reconstruction> findStart(bool zooms) {
+    /// With a zoom all starts of different focal lengths are given, best first; else the best alone.
+    std::vector<std::unique_ptr<Reconstruction>> findStarts(bool zooms) {
         std::vector<double> focals{lens_.focalPx};
         if (request_.focal == Known::unknown)
             focals = {lens_.focalPx * 0.65, lens_.focalPx, lens_.focalPx * 1.6, lens_.focalPx * 2.6};
@@ -270,10 +281,17 @@ class Solver {
             }
         });
         progress_.check();
-        Try* best = nullptr;
-        for (Try& t : tries)
-            if (t.r && (!best || t.cost < best->cost)) best = &t;
-        return best ? std::move(best->r) : nullptr;
+        std::erase_if(tries, [](const Try& t) { return !t.r; });
+        std::stable_sort(tries.begin(), tries.end(), [](const Try& a, const Try& b) { return a.cost < b.cost; });
+        std::vector<std::unique_ptr<Reconstruction>> out;
+        for (Try& t : tries) {
+            const double focal = t.r->lens().focalPx;
+            const bool alike = std::any_of(out.begin(), out.end(), [&](const auto& r) {
+                return std::fabs(std::log(r->lens().focalPx / focal)) < 0.05;
+            });
+            if (out.empty() || (zooms && !alike && out.size() < 4)) out.push_back(std::move(t.r));
+        }
+        return out;
     }
 
     /// Grows a start over the keyframes around its pair and lets focal length and lens settle.
@@ -291,6 +309,7 @@ class Solver {
             if (r.zooms()) r.refine({LensValue::focal}, priors(), 6, 1e-3, cancelled_);
         }
         if (request_.focal == Known::unknown) r.refine({LensValue::focal}, priors(), 25, 1e-4, cancelled_);
+        if (r.zooms()) r.refine({LensValue::focal}, priors(), 25, 1e-4, cancelled_);
         r.addPoints(angle(0.02));
         for (int k : around)
             if (!r.hasView(k)) r.addFrame(k, request_.seed);

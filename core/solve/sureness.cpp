@@ -32,11 +32,14 @@ std::optional<Eigen::MatrixXd> lensCovariance(const BundleProblem& problem, std:
     if (spare <= 0 || !equations.factorForCovariance()) return std::nullopt;
     // A direction that is left free keeps a variance of 1e9 instead of a division by nothing.
     const Eigen::MatrixXd& information = equations.borderInformation();
-    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> axes(0.5 * (information + information.transpose()));
     const double variance = std::max(least, equations.sumSquares() / double(spare));
-    const Eigen::VectorXd spread =
-        axes.eigenvalues().unaryExpr([&](double e) { return variance / std::max(e, variance * 1e-9); });
-    const Eigen::MatrixXd known = axes.eigenvectors() * spread.asDiagonal() * axes.eigenvectors().transpose();
+    Eigen::MatrixXd known;
+    if (information.size() > 0) {
+        const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> axes(0.5 * (information + information.transpose()));
+        const Eigen::VectorXd spread =
+            axes.eigenvalues().unaryExpr([&](double e) { return variance / std::max(e, variance * 1e-9); });
+        known = axes.eigenvectors() * spread.asDiagonal() * axes.eigenvectors().transpose();
+    }
     const auto focal = std::find(values.begin(), values.end(), LensValue::focal);
     if (!options.solveZoom || focal == values.end()) return known;
     const auto n = Eigen::Index(values.size()), at = Eigen::Index(focal - values.begin());

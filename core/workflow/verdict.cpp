@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "workflow/verdict.h"
 
+#include <algorithm>
 #include <cmath>
 #include <cstdio>
 #include <map>
@@ -111,6 +112,22 @@ Verdict onFeatures(const Shot& s) {
     return {Lamp::good, text("%d paths, even cover", live)};
 }
 
+/// " · zooms 1.9×": the longest focal length over the shortest.
+std::string zoomInBrief(const SolveResult& r) {
+    if (!r.zooms) return {};
+    double low = INFINITY, high = 0;
+    for (const SolvedFrame& f : r.frames)
+        if (f.solved) low = std::min(low, f.focalPx), high = std::max(high, f.focalPx);
+    return high > 0 ? text(" · zooms %.1f×", high / low) : std::string();
+}
+
+/// How sure the focal length is, as a share of it; 0 where nothing is said.
+double focalDoubt(const SolveResult& r) {
+    for (const LensNumber& n : r.lensNumbers)
+        if (n.name == "focal" && n.value > 0) return n.sigma / n.value;
+    return 0;
+}
+
 Verdict onSolve(const Shot& s) {
     const SolveResult& r = *s.solve;
     if (s.solveFrom == 0) return {Lamp::none, "Not solved yet"};
@@ -142,14 +159,16 @@ Verdict onSolve(const Shot& s) {
                 return {Lamp::look,
                         "The camera does not move: no depth can be had. Use a clip with a moving camera, or match it "
                         "as a still."};
-            return {Lamp::look, text("The camera only turns (%.2f px): no depth can be had, so there is no floor. The "
-                                     "turn itself is solved over %d of %d frames and can be exported.",
-                                     r.rmsPx, r.solvedCount(), frames)};
+            return {Lamp::look,
+                    text("The camera only turns%s (%.2f px): no depth can be had, so there is no floor. The "
+                         "turn itself is solved over %d of %d frames and can be exported.",
+                         r.zooms ? " and zooms" : "", r.rmsPx, r.solvedCount(), frames)};
         case SolveTrouble::growthStopped:
         case SolveTrouble::none: break;
     }
     const std::string check = r.checkRmsPx >= 0 ? text(" · check %.2f px", r.checkRmsPx) : std::string();
-    const std::string number = text("fit %.2f px%s", r.rmsPx, check.c_str());
+    std::string number = text("fit %.2f px%s%s", r.rmsPx, check.c_str(), zoomInBrief(r).c_str());
+    if (!s.movers.empty()) number += text(" · %zu mover%s", s.movers.size(), s.movers.size() == 1 ? "" : "s");
     if (stalenessOf(s).solve) return {Lamp::stale, number + ", before the last change. Solve again."};
     if (r.trouble == SolveTrouble::growthStopped) {
         std::vector<int> missing;
@@ -159,9 +178,20 @@ Verdict onSolve(const Shot& s) {
                 number + text(". No camera at %s: too few features lead there. Add some, or shorten the range.",
                               describeRanges(runs(missing)).c_str())};
     }
+    // A turn explains the paths as well as a path of the camera does: that path is then a product of noise.
+    if (s.choices.move == MoveChoice::free && r.rotationRmsPx >= 0 && r.rotationRmsPx < 1.2 * r.rmsPx)
+        return {Lamp::look,
+                number + text(", but a turn alone fits as well (%.2f px): the camera's places are not to be "
+                              "trusted. Let the kind of move be found by itself.",
+                              r.rotationRmsPx)};
     if (r.rmsPx > 1.0) return {Lamp::look, number + ": above 1 px things will slide. Look at the worst features."};
     if (r.checkRmsPx > 2 * r.rmsPx + 0.1)
         return {Lamp::look, number + ": the check is much worse than the fit. Too much may have been pruned."};
+    if (const double doubt = focalDoubt(r); doubt > 0.02)
+        return {Lamp::look,
+                number + text(". The focal length is only known to ±%.0f %%, and depth is as unsure: give it "
+                              "if you know it, or use a stretch with more parallax.",
+                              100 * doubt)};
     if (frames < 11 && s.back.distortion == Known::unknown)
         return {
             Lamp::look,

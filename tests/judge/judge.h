@@ -25,7 +25,7 @@ struct MoverJudgement {
     int frames = 0;           ///< compared
     double rotationDeg = 0;   ///< root mean square
     double placePercent = 0;  ///< root mean square, of its distance from the camera
-    double size = 0;          ///< of the solved one over the true one, as far as the scene's scale is known: informative
+    double size = 0;  ///< of the solved one over the true one, as far as the scene's scale is known: informative
 };
 
 /// Judges the first mover of a camera.json by the first of a truth file. Throws va::InputError when there is none.

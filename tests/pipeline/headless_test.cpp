@@ -84,6 +84,20 @@ TEST_F(Headless, MatchWritesAllFilesAndExportsAgain) {
     EXPECT_EQ(readFile(out + "/again.json"), readFile(out + "/camera.json"));
 }
 
+TEST_F(Headless, KindOfMoveZoomAndMovers) {
+    const std::string out = (folder_ / "out-move").string(), jib = data + "jib";
+    Run r = vanchor("match " + jib + " --move rotation --json --out " + out);
+    ASSERT_EQ(r.code, 0) << r.err;
+    EXPECT_EQ(nlohmann::json::parse(r.out)["motion"], "rotation");
+    r = vanchor("match " + jib + " --zoom yes --movers --json --out " + out);
+    ASSERT_EQ(r.code, 0) << r.err;
+    const auto j = nlohmann::json::parse(r.out);
+    EXPECT_EQ(j["zooms"], true);
+    EXPECT_TRUE(j["movers"].empty()) << "nothing moves by itself there";
+    EXPECT_EQ(vanchor("match " + jib + " --move sideways --out " + out).code, 2);
+    EXPECT_EQ(readShot(fs::path(out) / "shot.vanchor").choices.zoom, ZoomChoice::zooms);
+}
+
 TEST_F(Headless, KnownLensIsObeyed) {
     writeFileAtomically(folder_ / "lens.json", R"({"k1": -0.03, "k2": 0})");
     const Run r = vanchor("match " + data + "jib --sensor-width 36 --focal 32 --distortion " +

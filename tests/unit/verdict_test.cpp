@@ -91,6 +91,37 @@ TEST(Verdict, TroubleNamesFramesAndTheNextThingToTry) {
     expectSays(sentenceThatMatters(s), Lamp::look, "check is much worse");
 }
 
+TEST(Verdict, ZoomsMoversAndDoubtAreNamed) {
+    const auto with = [](const std::function<void(Shot&, SolveResult&)>& change) {
+        Shot s = solved();
+        SolveResult r = *s.solve;
+        change(s, r);
+        s.solve = std::make_shared<SolveResult>(r);
+        return s;
+    };
+    Shot s = with([](Shot&, SolveResult& r) {
+        r.zooms = true;
+        for (size_t i = 0; i < r.frames.size(); ++i) r.frames[i].focalPx = 1000 + 20.0 * double(i);
+    });
+    EXPECT_NE(verdictOn(s, Step::solve).sentence.find("zooms 1.8×"), std::string::npos)
+        << verdictOn(s, Step::solve).sentence;
+    s = with([](Shot&, SolveResult& r) { r.lensNumbers = {{"focal", 1000, 45}}; });
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "only known to ±4 %");
+    // A free move that was asked for where a turn explains as much.
+    s = with([](Shot& shot, SolveResult& r) {
+        shot.choices.move = MoveChoice::free;
+        shot.solveFrom = fingerprintOfSolveInput(shot);
+        r.rotationRmsPx = r.rmsPx;
+    });
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "a turn alone fits as well");
+    s = with([](Shot&, SolveResult& r) {
+        r.motion = Motion::rotation;
+        r.trouble = SolveTrouble::noParallax;
+        r.zooms = true;
+    });
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "only turns and zooms");
+}
+
 TEST(Verdict, ThinFramesAreNamed) {
     Shot s = solved();
     auto paths = std::make_shared<std::vector<Path>>(*s.paths);

@@ -1,0 +1,91 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "document/slip_watch.h"
+
+#include <QCoreApplication>
+#include <QThreadPool>
+#include <QTimer>
+#include <algorithm>
+#include <cmath>
+
+namespace va {
+namespace {
+
+/// Places on the ground between the near and the far points of the scene, denser than that nothing can be read.
+std::vector<SlipWatch::Spot> groundSpots(const Shot& shot, const SlipField& field) {
+    std::vector<double> x, z;
+    for (const SolvedPoint& p : shot.solve->points) {
+        const Eigen::Vector3d w = shot.worldPoint(p);
+        x.push_back(w.x()), z.push_back(w.z());
+    }
+    if (x.size() < 20) return {};
+    std::sort(x.begin(), x.end());
+    std::sort(z.begin(), z.end());
+    const size_t low = x.size() / 12, high = x.size() - 1 - low;
+    const Similarity toSolve = shot.ground->worldFromSolve.inverse();
+    std::vector<SlipWatch::Spot> out;
+    constexpr int steps = 15;
+    for (int i = 0; i <= steps; ++i)
+        for (int j = 0; j <= steps; ++j) {
+            const Eigen::Vector3d at(x[low] + (x[high] - x[low]) * i / steps, 0,
+                                     z[low] + (z[high] - z[low]) * j / steps);
+            const double slip = field.slipPx(toSolve.point(at), shot.range);
+            if (slip >= 0) out.push_back({at, slip});
+        }
+    return out;
+}
+
+}  // namespace
+
+SlipWatch::SlipWatch(Document& document) : document_(document) {
+    connect(&document_, &Document::shotChanged, this, &SlipWatch::refresh);
+}
+
+SlipWatch::~SlipWatch() { *alive_ = false; }
+
+double SlipWatch::slipAt(const Eigen::Vector3d& world) const {
+    if (!found_) return -1;
+    const Shot& shot = document_.shot();
+    return found_->field.slipPx(shot.ground->worldFromSolve.inverse().point(world), shot.range);
+}
+
+void SlipWatch::refresh() {
+    const Shot& shot = document_.shot();
+    if (shot.solve == from_ && shot.ground == ground_ && shot.range == range_) return;
+    const bool sameSolve = shot.solve == from_;
+    from_ = shot.solve, ground_ = shot.ground, range_ = shot.range;
+    const int ticket = ++wanted_;
+    const std::shared_ptr<const Found> before = sameSolve ? found_ : nullptr;
+    found_.reset();
+    Q_EMIT changed();
+    if (shot.solve->motion != Motion::free) return;
+    QThreadPool::globalInstance()->start([this, alive = alive_, snapshot = shot, before, ticket] {
+        auto found = std::make_shared<Found>();
+        found->field = before
+                           ? before->field
+                           : slipFieldOf(*snapshot.solve, *snapshot.paths, snapshot.plate.width, snapshot.plate.height);
+        if (!found->field.empty()) {
+            if (snapshot.ground->level) found->ground = groundSpots(snapshot, found->field);
+            std::vector<double> slips;
+            for (const Spot& spot : found->ground) slips.push_back(spot.slipPx);
+            std::sort(slips.begin(), slips.end());
+            if (!slips.empty())
+                for (const double limit : {5.0, 2.0, 1.0, 0.5, 0.2, 0.1, 0.05})
+                    if (slips[slips.size() * 9 / 10] <= limit) found->groundLimitPx = limit;
+            double sum = 0;
+            int count = 0;
+            for (size_t i = 0; i < snapshot.solve->points.size(); i += 5) {
+                const double slip = found->field.slipPx(snapshot.solve->points[i].position, snapshot.range);
+                if (slip >= 0) sum += slip * slip, ++count;
+            }
+            if (count > 0) found->overPointsPx = std::sqrt(sum / count);
+        }
+        // Back to the window's thread; it may have gone, or want something else by now.
+        QTimer::singleShot(0, qApp, [this, alive, found, ticket] {
+            if (!*alive || ticket != wanted_) return;
+            if (!found->field.empty()) found_ = found;
+            Q_EMIT changed();
+        });
+    });
+}
+
+}  // namespace va

@@ -1,0 +1,49 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <QObject>
+#include <memory>
+#include <vector>
+
+#include "document/document.h"
+#include "solve/slip.h"
+
+namespace va {
+
+/// Keeps the sureness of the document's solve at hand: it is worked out in the background whenever the solve or the
+/// work range changes.
+class SlipWatch : public QObject {
+    Q_OBJECT
+  public:
+    explicit SlipWatch(Document& document);
+    ~SlipWatch() override;
+
+    struct Spot {
+        Eigen::Vector3d world;
+        double slipPx = 0;
+    };
+    struct Found {
+        SlipField field;
+        std::vector<Spot> ground;  ///< an even choice of places on the ground that the shot sees
+        double groundLimitPx = 1;  ///< a round number that nine tenths of them stay below
+        double overPointsPx = -1;  ///< root mean square of the slip at the solved points
+    };
+    /// Null until it is worked out, and where there is nothing to say.
+    [[nodiscard]] std::shared_ptr<const Found> found() const { return found_; }
+    /// px at a place of the world over the work range; negative where that can't be said.
+    [[nodiscard]] double slipAt(const Eigen::Vector3d& world) const;
+
+  Q_SIGNALS:
+    void changed();
+
+  private:
+    void refresh();
+    Document& document_;
+    std::shared_ptr<const Found> found_;
+    std::shared_ptr<const SolveResult> from_;
+    std::shared_ptr<const GroundFit> ground_;
+    FrameRange range_;
+    std::shared_ptr<bool> alive_ = std::make_shared<bool>(true);
+    int wanted_ = 0;
+};
+
+}  // namespace va

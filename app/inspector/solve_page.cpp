@@ -1,0 +1,143 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "inspector/solve_page.h"
+
+#include <QSignalBlocker>
+#include <algorithm>
+
+#include "lens/film_back.h"
+#include "workflow/mover_work.h"
+
+namespace va {
+
+SolvePage::SolvePage(Document& document, SolveEdits& edits, SlipWatch& slip, const QMap<QString, QAction*>& actions)
+    : Page(tr("Solve")), document_(document), edits_(edits), slip_(slip) {
+    buttons({actions["solve"]});
+    caption(tr("Error"));
+    fit_ = read(tr("Fit"), tr("px"));
+    check_ = read(tr("Check"), tr("px"));
+    here_ = read(tr("This frame"), tr("px"));
+    slipOver_ = read(tr("Expected slip"), tr("px"));
+    slipOver_->setObjectName("slipOver");
+    slipOver_->setToolTip(
+        tr("By how much a thing among the solved points slides against the plate over the work range"));
+    buttons({actions["residualVectors"], actions["slipOverlay"]});
+    caption(tr("Camera"));
+    move_ = choice(tr("Move"), {tr("found by itself"), tr("free"), tr("turns only"), tr("stands still")});
+    move_->setObjectName("moveChoice");
+    zoom_ = choice(tr("Zoom"), {tr("found by itself"), tr("constant"), tr("zooms")});
+    zoom_->setObjectName("zoomChoice");
+    motion_ = read(tr("Found"));
+    focal_ = read(tr("Focal length"), tr("px"));
+    focal_->setObjectName("solvedFocal");
+    frames_ = read(tr("Frames solved"));
+    points_ = read(tr("Points"));
+    outliers_ = read(tr("Not believed"));
+    seconds_ = read(tr("Solved in"), tr("s"));
+    note_ = note();
+    const auto choose = [this] {
+        edits_.setChoices({MoveChoice(move_->currentIndex()), ZoomChoice(zoom_->currentIndex())});
+    };
+    connect(move_, &QComboBox::activated, this, choose);
+    connect(zoom_, &QComboBox::activated, this, choose);
+    connect(&slip_, &SlipWatch::changed, this, &SolvePage::refresh);
+    buildMovers(actions);
+}
+
+void SolvePage::buildMovers(const QMap<QString, QAction*>& actions) {
+    caption(tr("Movers"));
+    buttons({actions["makeMover"], actions["lookForMovers"]});
+    movers_ = choice(tr("Mover"), {});
+    movers_->setObjectName("movers");
+    scaleBy_ = choice(tr("Size from"), {tr("the ground"), tr("a distance"), tr("by hand")});
+    metres_ = number(tr("Distance"), 3, tr("m"));
+    metres_->setToolTip(tr("Between the two selected features of the mover"));
+    size_ = number(tr("Size"), 4, {});
+    size_->setObjectName("scaleSize");
+    metres_->setObjectName("moverDistance");
+    buttons({actions["selectMover"], actions["removeMover"]});
+    moverNote_ = note();
+    moverNote_->setObjectName("moverNote");
+    connect(movers_, &QComboBox::activated, this, &SolvePage::refreshMovers);
+    connect(scaleBy_, &QComboBox::activated, this, [this](int by) {
+        if (const Mover* m = mover())
+            edits_.changeMover(tr("Choose the mover's size"), m->id, [by](Mover& o) { o.scaleBy = MoverScale(by); });
+    });
+    connect(metres_, &NumberField::edited, this, [this](double v) {
+        const Mover* m = mover();
+        QList<int> two;
+        for (const SolvedPoint& p : m ? m->solve->points : std::vector<SolvedPoint>())
+            if (document_.selectedPaths().contains(p.pathId)) two << p.pathId;
+        const bool known = m && m->from != 0;
+        if (!m || !(v > 0) || (two.size() != 2 && !known))
+            return Q_EMIT document_.troubled(
+                tr("Select two features of the mover first: the distance is between them."));
+        edits_.changeMover(tr("Set the mover's size"), m->id, [&](Mover& o) {
+            if (two.size() == 2) o.from = two[0], o.to = two[1];
+            o.metres = v;
+            o.scaleBy = MoverScale::distance;
+        });
+    });
+    connect(size_, &NumberField::edited, this, [this](double v) {
+        if (const Mover* m = mover(); m && v > 0)
+            edits_.changeMover(tr("Set the mover's size"), m->id,
+                               [v](Mover& o) { o.size = v, o.scaleBy = MoverScale::given; });
+    });
+}
+
+const Mover* SolvePage::mover() const { return document_.shot().mover(movers_->currentData().toInt()); }
+
+void SolvePage::refresh() {
+    const Shot& s = document_.shot();
+    const SolveResult& r = *s.solve;
+    const bool has = r.has();
+    const QString none = QStringLiteral("–");
+    const auto px = [&](double v) { return v >= 0 ? QString::number(v, 'f', 3) : none; };
+    fit_->setText(has ? px(r.rmsPx) : none);
+    check_->setText(px(r.checkRmsPx));
+    const SolvedFrame* f = r.at(document_.frame());
+    here_->setText(f && f->solved ? px(f->rmsPx) : none);
+    const auto found = slip_.found();
+    slipOver_->setText(found ? px(found->overPointsPx) : none);
+    static const char* words[] = {QT_TR_NOOP("–"), QT_TR_NOOP("free"), QT_TR_NOOP("turns only"),
+                                  QT_TR_NOOP("stands still")};
+    motion_->setText(tr(words[int(r.motion)]) + (r.zooms ? tr(", zooms") : QString()));
+    const double focal = f && f->solved ? r.intrinsics(f->frame).focalPx : r.lens.focalPx;
+    QString sure;
+    if (found && found->field.focalSigma() > 0) sure = tr(" ± %1").arg(focal * found->field.focalSigma(), 0, 'f', 2);
+    focal_->setText(has && r.motion != Motion::fixed ? QString::number(focal, 'f', 2) + sure : none);
+    frames_->setText(has ? tr("%1 of %2").arg(r.solvedCount()).arg(r.frames.size()) : none);
+    points_->setText(QString::number(r.points.size()));
+    outliers_->setText(
+        QString::number(std::count_if(r.outliers.begin(), r.outliers.end(), [](const auto& o) { return o.whole; })));
+    seconds_->setText(has ? QString::number(r.solveSeconds, 'f', 1) : none);
+    note_->setText(r.checkPaths > 0
+                       ? tr("The check error comes from %1 paths that were held back from the solve.").arg(r.checkPaths)
+                       : QString());
+    move_->setCurrentIndex(int(s.choices.move));
+    zoom_->setCurrentIndex(int(s.choices.zoom));
+    refreshMovers();
+}
+
+void SolvePage::refreshMovers() {
+    const Shot& s = document_.shot();
+    const int shown = movers_->currentData().toInt();
+    {
+        const QSignalBlocker quiet(movers_);
+        movers_->clear();
+        for (const Mover& m : s.movers) movers_->addItem(QString::fromStdString(m.name), m.id);
+        movers_->setCurrentIndex(std::max(0, movers_->findData(shown)));
+    }
+    const Mover* m = mover();
+    movers_->setEnabled(m);
+    scaleBy_->setEnabled(m);
+    metres_->setEnabled(m);
+    size_->setEnabled(m);
+    scaleBy_->setCurrentIndex(m ? int(m->scaleBy) : 0);
+    metres_->setValue(m ? m->metres : 0);
+    size_->setValue(m ? moverScale(s, *m) : 1);
+    moverNote_->setText(
+        m ? QString::fromStdString(moverVerdict(s, *m))
+          : tr("Select features on a thing that moves by itself and make it a mover, or have them looked for."));
+}
+
+}  // namespace va

@@ -1,0 +1,33 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <QComboBox>
+
+#include "document/slip_watch.h"
+#include "document/solve_edits.h"
+#include "inspector/page.h"
+
+namespace va {
+
+/// The page of the step Solve: what was found and how good it is, what is to be chosen by hand, movers.
+class SolvePage : public Page {
+    Q_OBJECT
+  public:
+    SolvePage(Document& document, SolveEdits& edits, SlipWatch& slip, const QMap<QString, QAction*>& actions);
+    void refresh();
+    /// The mover that the page shows, or null.
+    [[nodiscard]] const Mover* mover() const;
+
+  private:
+    void buildMovers(const QMap<QString, QAction*>& actions);
+    void refreshMovers();
+
+    Document& document_;
+    SolveEdits& edits_;
+    SlipWatch& slip_;
+    QLabel *fit_, *check_, *here_, *slipOver_, *motion_, *focal_, *frames_, *points_, *outliers_, *seconds_, *note_;
+    QComboBox *move_, *zoom_, *movers_, *scaleBy_;
+    NumberField *metres_, *size_;
+    QLabel* moverNote_;
+};
+
+}  // namespace va

@@ -1,0 +1,165 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "solve/mover.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "base/error.h"
+#include "shot/shot_file.h"
+#include "synthetic_shot.h"
+#include "workflow/gather_scene.h"
+#include "workflow/match_shot.h"
+#include "workflow/mover_work.h"
+
+namespace va {
+namespace {
+
+using test::makeSyntheticShot;
+using test::SyntheticOptions;
+using test::SyntheticShot;
+
+class MoverOnShot : public ::testing::Test {
+  protected:
+    static SyntheticShot make() {
+        SyntheticOptions o;
+        o.points = 500;
+        o.moverShare = 0.2;
+        o.noisePx = 0.08;
+        return makeSyntheticShot(o);
+    }
+    static void SetUpTestSuite() {
+        made_ = new SyntheticShot(make());
+        Progress progress;
+        camera_ = new SolveResult(solveShot(made_->paths, made_->request, progress));
+    }
+    static void TearDownTestSuite() {
+        delete made_;
+        delete camera_;
+    }
+    static Shot shot() {
+        Shot s;
+        s.plateSpec = "none.mov";
+        s.plate.width = 1280, s.plate.height = 720;
+        s.plate.frames = s.range = {1001, 1040};
+        s.paths = std::make_shared<std::vector<Path>>(made_->paths);
+        s.solve = std::make_shared<SolveResult>(*camera_);
+        s.solveFrom = fingerprintOfSolveInput(s);
+        return withGround(s, {});
+    }
+    static SyntheticShot* made_;
+    static SolveResult* camera_;
+    Progress progress_;
+};
+SyntheticShot* MoverOnShot::made_ = nullptr;
+SolveResult* MoverOnShot::camera_ = nullptr;
+
+TEST_F(MoverOnShot, ComesBackWithItsMotion) {
+    ASSERT_EQ(camera_->motion, Motion::free);
+    const SolveResult m = solveMover(*camera_, made_->paths, made_->moverPaths, made_->request, progress_);
+    ASSERT_EQ(m.motion, Motion::free);
+    EXPECT_EQ(m.solvedCount(), 40);
+    EXPECT_LT(m.rmsPx, 0.2);
+    EXPECT_EQ(moverDoubt(m, int(made_->moverPaths.size())), "");
+    // Turns against the camera, after its own axes: from the first frame on.
+    const auto relative = [&](size_t f) {
+        const CameraPose& c = made_->cameras[f];
+        return (c.worldFromCamera.conjugate() * made_->mover[f].worldFromCamera).normalized();
+    };
+    const auto ours = [&](size_t f) {
+        return (camera_->frames[f].pose.worldFromCamera.conjugate() *
+                moverPose(*camera_, m, 1001 + int(f), 1)->worldFromCamera)
+            .normalized();
+    };
+    const Eigen::Quaterniond axes = relative(0).conjugate() * ours(0);
+    for (const size_t f : {10UL, 25UL, 39UL}) EXPECT_LT((relative(f) * axes).angularDistance(ours(f)), 0.004) << f;
+    EXPECT_FALSE(moverPose(*camera_, m, 900, 1)) << "no such frame";
+}
+
+TEST_F(MoverOnShot, IsFoundAmongWhatTheCameraDidNotBelieve) {
+    const auto found = proposeMovers(*camera_, made_->paths, {}, made_->request, progress_);
+    ASSERT_EQ(found.size(), 1U);
+    int right = 0;
+    for (const int id : found[0].ids)
+        right += std::find(made_->moverPaths.begin(), made_->moverPaths.end(), id) != made_->moverPaths.end();
+    EXPECT_EQ(right, int(found[0].ids.size()));
+    EXPECT_GT(right * 3, int(made_->moverPaths.size()));
+    // What is taken is not proposed again.
+    EXPECT_TRUE(proposeMovers(*camera_, made_->paths, found[0].ids, made_->request, progress_).empty() ||
+                proposeMovers(*camera_, made_->paths, found[0].ids, made_->request, progress_)[0].ids != found[0].ids);
+}
+
+TEST_F(MoverOnShot, TroubleIsSaidInWords) {
+    const std::vector<int> few(made_->moverPaths.begin(), made_->moverPaths.begin() + 4);
+    SolveResult m = solveMover(*camera_, made_->paths, few, made_->request, progress_);
+    EXPECT_NE(m.motion, Motion::free);
+    EXPECT_NE(moverDoubt(m, 4).find("4 features"), std::string::npos) << moverDoubt(m, 4);
+    m = solveMover(*camera_, made_->paths, {}, made_->request, progress_);
+    EXPECT_FALSE(moverDoubt(m, 0).empty());
+    // A flat thing: all its points in a plane.
+    SolveResult flat = solveMover(*camera_, made_->paths, made_->moverPaths, made_->request, progress_);
+    for (SolvedPoint& p : flat.points) p.position.z() = 0;
+    EXPECT_NE(moverDoubt(flat, 50).find("one plane"), std::string::npos);
+}
+
+TEST_F(MoverOnShot, LivesInTheShotAndItsFile) {
+    Shot s = withMover(shot(), made_->moverPaths, "cart");
+    ASSERT_EQ(s.movers.size(), 1U);
+    EXPECT_THROW((void)withMover(s, made_->moverPaths), InputError) << "a path belongs to one mover";
+    EXPECT_NE(fingerprintOfSolveInput(s), fingerprintOfSolveInput(shot())) << "the camera's solve is without them now";
+    s = withMoversSolved(s, progress_);
+    const auto solved = s.movers[0].solve;
+    EXPECT_EQ(solved->solvedCount(), 40);
+    EXPECT_EQ(withMoversSolved(s, progress_).movers[0].solve, solved) << "nothing changed: nothing is done";
+    bool sure = true;
+    (void)moverScale(s, s.movers[0], &sure);
+    EXPECT_NE(moverVerdict(s, s.movers[0]).find("cart: 40 of 40"), std::string::npos);
+    s.movers[0].scaleBy = MoverScale::given;
+    s.movers[0].size = 2.5;
+    EXPECT_DOUBLE_EQ(moverScale(s, s.movers[0], &sure), 2.5);
+    EXPECT_TRUE(sure);
+    // Between two of its points, in metres.
+    s.movers[0].scaleBy = MoverScale::distance;
+    s.movers[0].from = solved->points[0].pathId, s.movers[0].to = solved->points[5].pathId;
+    s.movers[0].metres = 3;
+    const auto points = moverPoints(s, s.movers[0]);
+    EXPECT_NEAR((points[0].second - points[5].second).norm(), 3, 1e-9);
+    const Shot back = shotFromText(shotToText(s, "."), "test.vanchor");
+    ASSERT_EQ(back.movers.size(), 1U);
+    EXPECT_EQ(back.movers[0].name, "cart");
+    EXPECT_EQ(back.movers[0].paths, s.movers[0].paths);
+    EXPECT_EQ(back.movers[0].solve->points.size(), solved->points.size());
+    EXPECT_NEAR(
+        (moverWorldPose(back, back.movers[0], 1020)->position - moverWorldPose(s, s.movers[0], 1020)->position).norm(),
+        0, 1e-9);
+    const SceneExport scene = gatherScene(s);
+    ASSERT_EQ(scene.movers.size(), 1U);
+    EXPECT_EQ(scene.movers[0].poses.size(), 40U);
+}
+
+TEST(MoverScale, StandsOnTheGround) {
+    // A camera two units up looks at a thing that goes along; its lowest points touch the ground at scale 0.5.
+    SolveResult camera, mover;
+    camera.motion = mover.motion = Motion::free;
+    for (int f = 0; f < 5; ++f) {
+        SolvedFrame c{1001 + f, true, {}, 1000, 0, 10};
+        c.pose.position = {0.1 * f, 2, 0};
+        camera.frames.push_back(c);
+        SolvedFrame m{1001 + f, true, {}, 1000, 0, 10};
+        m.pose.position = {0, 4, 8};  // the camera, in the mover's space
+        mover.frames.push_back(m);
+    }
+    for (int i = 0; i < 30; ++i) {
+        SolvedPoint p;
+        p.pathId = i;
+        p.position = {0.1 * i, 0.2 * (i % 5), 0.05 * (i % 7)};
+        mover.points.push_back(p);
+    }
+    const auto scale = scaleOnGround(camera, mover, Eigen::Vector3d::UnitY(), 0);
+    ASSERT_TRUE(scale);
+    EXPECT_NEAR(*scale, 0.5, 1e-9);
+    EXPECT_FALSE(scaleOnGround(camera, mover, -Eigen::Vector3d::UnitY(), 0)) << "nothing lies below";
+}
+
+}  // namespace
+}  // namespace va
