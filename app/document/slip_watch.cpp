@@ -34,10 +34,29 @@ std::vector<SlipWatch::Spot> groundSpots(const Shot& shot, const SlipField& fiel
     return out;
 }
 
+void measure(const Shot& shot, SlipWatch::Found& found) {
+    if (shot.ground->level) found.ground = groundSpots(shot, found.field);
+    std::vector<double> slips;
+    for (const SlipWatch::Spot& spot : found.ground) slips.push_back(spot.slipPx);
+    std::sort(slips.begin(), slips.end());
+    if (!slips.empty())
+        for (const double limit : {5.0, 2.0, 1.0, 0.5, 0.2, 0.1, 0.05})
+            if (slips[slips.size() * 9 / 10] <= limit) found.groundLimitPx = limit;
+    double sum = 0;
+    int count = 0;
+    for (size_t i = 0; i < shot.solve->points.size(); i += 5) {
+        const double slip = found.field.slipPx(shot.solve->points[i].position, shot.range);
+        if (slip >= 0) sum += slip * slip, ++count;
+    }
+    if (count > 0) found.overPointsPx = std::sqrt(sum / count);
+}
+
 }  // namespace
 
 SlipWatch::SlipWatch(Document& document) : document_(document) {
     connect(&document_, &Document::shotChanged, this, &SlipWatch::refresh);
+    quiet_.setSingleShot(true);
+    connect(&quiet_, &QTimer::timeout, this, &SlipWatch::workOut);
 }
 
 SlipWatch::~SlipWatch() { *alive_ = false; }
@@ -51,37 +70,34 @@ double SlipWatch::slipAt(const Eigen::Vector3d& world) const {
 void SlipWatch::refresh() {
     const Shot& shot = document_.shot();
     if (shot.solve == from_ && shot.ground == ground_ && shot.range == range_) return;
-    const bool sameSolve = shot.solve == from_;
+    if (shot.solve != from_) field_.reset();
     from_ = shot.solve, ground_ = shot.ground, range_ = shot.range;
-    const int ticket = ++wanted_;
-    const std::shared_ptr<const Found> before = sameSolve ? found_ : nullptr;
+    stale_ = true;
     found_.reset();
     Q_EMIT changed();
+    // Steps of undo come quickly one after the other: only what stays is worked out.
+    quiet_.start(200);
+}
+
+void SlipWatch::workOut() {
+    if (running_ || !stale_) return;
+    stale_ = false;
+    const Shot& shot = document_.shot();
     if (shot.solve->motion != Motion::free) return;
-    QThreadPool::globalInstance()->start([this, alive = alive_, snapshot = shot, before, ticket] {
+    running_ = true;
+    QThreadPool::globalInstance()->start([this, alive = alive_, snapshot = shot, before = field_] {
         auto found = std::make_shared<Found>();
         found->field = before
-                           ? before->field
+                           ? *before
                            : slipFieldOf(*snapshot.solve, *snapshot.paths, snapshot.plate.width, snapshot.plate.height);
-        if (!found->field.empty()) {
-            if (snapshot.ground->level) found->ground = groundSpots(snapshot, found->field);
-            std::vector<double> slips;
-            for (const Spot& spot : found->ground) slips.push_back(spot.slipPx);
-            std::sort(slips.begin(), slips.end());
-            if (!slips.empty())
-                for (const double limit : {5.0, 2.0, 1.0, 0.5, 0.2, 0.1, 0.05})
-                    if (slips[slips.size() * 9 / 10] <= limit) found->groundLimitPx = limit;
-            double sum = 0;
-            int count = 0;
-            for (size_t i = 0; i < snapshot.solve->points.size(); i += 5) {
-                const double slip = found->field.slipPx(snapshot.solve->points[i].position, snapshot.range);
-                if (slip >= 0) sum += slip * slip, ++count;
-            }
-            if (count > 0) found->overPointsPx = std::sqrt(sum / count);
-        }
-        // Back to the window's thread; it may have gone, or want something else by now.
-        QTimer::singleShot(0, qApp, [this, alive, found, ticket] {
-            if (!*alive || ticket != wanted_) return;
+        if (!found->field.empty()) measure(snapshot, *found);
+        // Back to the window's thread; it may have gone by now.
+        QTimer::singleShot(0, qApp, [this, alive, found] {
+            if (!*alive) return;
+            running_ = false;
+            // What was wanted has changed meanwhile: once more.
+            if (stale_) return quiet_.start(0);
+            field_ = std::shared_ptr<const SlipField>(found, &found->field);
             if (!found->field.empty()) found_ = found;
             Q_EMIT changed();
         });

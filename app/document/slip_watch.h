@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <QObject>
+#include <QTimer>
 #include <memory>
 #include <vector>
 
@@ -37,13 +38,16 @@ class SlipWatch : public QObject {
 
   private:
     void refresh();
+    void workOut();
     Document& document_;
     std::shared_ptr<const Found> found_;
     std::shared_ptr<const SolveResult> from_;
     std::shared_ptr<const GroundFit> ground_;
     FrameRange range_;
     std::shared_ptr<bool> alive_ = std::make_shared<bool>(true);
-    int wanted_ = 0;
+    std::shared_ptr<const SlipField> field_;  ///< of `from_`, when it is known
+    QTimer quiet_;
+    bool running_ = false, stale_ = false;
 };
 
 }  // namespace va

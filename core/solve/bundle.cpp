@@ -51,7 +51,7 @@ BundleSummary bundle(BundleProblem& problem, const BundleOptions& options) {
         const double readout = problem.readout;
         if (solved) {
             equations.apply(step, problem);
-            next = equations.cost(problem);
+            next = equations.settlePoints(problem);
         }
         const double gain = cost - next;
         if (std::isfinite(next) && gain > 1e-3 * step.gain) {

@@ -152,7 +152,8 @@ Eigen::Vector2d NormalEquations::residualOf(const BundleProblem& p, const Bundle
            (Eigen::Vector2d(focal / lens.pixelAspect * bent.x(), focal * bent.y()) + lens.principalPoint - o.pixel);
 }
 
-NormalEquations::Slopes NormalEquations::slopesOf(const BundleProblem& p, const BundleProblem::Observation& o) const {
+NormalEquations::Slopes NormalEquations::slopesOf(const BundleProblem& p, const BundleProblem::Observation& o,
+                                                  bool all) const {
     Slopes out;
     const View& view = p.views[size_t(o.view)];
     Eigen::Vector3d c = view.rotation * p.points[size_t(o.point)];
@@ -174,7 +175,7 @@ NormalEquations::Slopes NormalEquations::slopesOf(const BundleProblem& p, const 
     const double focal = p.focalOfView.empty() ? lens.focalPx : p.focalOfView[size_t(o.view)];
     Eigen::Matrix2d slope;
     LensValueJacobian byValues;
-    const bool lensNeeded = lensColumns_ > 0;
+    const bool lensNeeded = all && lensColumns_ > 0;
     const Eigen::Vector2d bent =
         bend(lens.lens.kind(), lens.lens.values(), s, &slope, lensNeeded ? &byValues : nullptr);
     const Eigen::Vector2d perUnit(focal / lens.pixelAspect, focal);
@@ -184,6 +185,7 @@ NormalEquations::Slopes NormalEquations::slopesOf(const BundleProblem& p, const 
     const Eigen::Matrix<double, 2, 3> byLate = o.whiten * (perUnit.asDiagonal() * slope * divide);
     const Eigen::Matrix<double, 2, 3> byCamera = byLate * then;
     out.byPoint = byCamera * view.rotation;
+    if (!all) return out;
     if (viewFree_[size_t(o.view)]) {
         // A small turn w moves the camera point by w × c (what the shift adds to it is a change of the shift).
         out.byView.leftCols<3>() = -byCamera * crossMatrix(middle);
@@ -270,13 +272,79 @@ struct Loss {
 
 }  // namespace
 
+double NormalEquations::pointCost(const BundleProblem& p, int index) const {
+    const Loss loss{options_.lossScale * options_.lossScale};
+    double sum = 0;
+    for (int k = ofPoint_[size_t(index)].first; k < ofPoint_[size_t(index)].second; ++k)
+        sum += loss.cost(residualOf(p, p.observations[size_t(order_[size_t(k)])]).squaredNorm());
+    return sum;
+}
+
+/// Where a point comes to by a move. Along the ray from the middle view that sees it, it moves by its inverse depth:
+/// with depth itself the cost of a far point is far from the parabola that the step was made for.
+Eigen::Vector3d NormalEquations::along(const BundleProblem& p, int index, const Eigen::Vector3d& move) const {
+    const auto [begin, end] = ofPoint_[size_t(index)];
+    const Eigen::Vector3d& x = p.points[size_t(pointOrder_[size_t(index)])];
+    if (options_.rotationOnly) return (x + move).normalized() * x.norm();
+    const Eigen::Vector3d centre = p.views[size_t(viewOf_[size_t((begin + end) / 2)])].centre(), ray = x - centre;
+    const double depth = ray.norm();
+    if (!(depth > 0)) return x;
+    const Eigen::Vector3d u = ray / depth;
+    const double away = move.dot(u), stretch = 1 - away / depth;
+    // Noise would have some points beyond infinity: they end up as far away as makes no difference.
+    const double most = std::max(1.0, farthest_ / depth);
+    return centre + (ray + move - away * u) * (stretch * most > 1 ? 1 / stretch : most);
+}
+
+double NormalEquations::settlePoint(BundleProblem& p, int index) const {
+    const Loss loss{options_.lossScale * options_.lossScale};
+    Eigen::Vector3d& x = p.points[size_t(pointOrder_[size_t(index)])];
+    double cost = pointCost(p, index);
+    for (int round = 0; round < 2; ++round) {
+        Eigen::Matrix3d normal = Eigen::Matrix3d::Zero();
+        Eigen::Vector3d gradient = Eigen::Vector3d::Zero();
+        const Eigen::Matrix3d tangent = options_.rotationOnly ? tangentOf(x) : Eigen::Matrix3d::Identity();
+        for (int k = ofPoint_[size_t(index)].first; k < ofPoint_[size_t(index)].second; ++k) {
+            const Slopes s = slopesOf(p, p.observations[size_t(order_[size_t(k)])], false);
+            const double w = loss.weight(s.residual.squaredNorm());
+            const Eigen::Matrix<double, 2, 3> by = s.byPoint * tangent;
+            normal.noalias() += w * by.transpose() * by;
+            gradient.noalias() += w * by.transpose() * s.residual;
+        }
+        normal.diagonal().array() += 1e-9 * normal.trace() + 1e-300;
+        const Eigen::Vector3d move = tangent * normal.ldlt().solve(-gradient);
+        if (!move.allFinite()) break;
+        const Eigen::Vector3d before = x;
+        x = along(p, index, move);
+        const double next = pointCost(p, index);
+        if (!(next < cost)) {
+            x = before;
+            break;
+        }
+        const bool small = cost - next < 1e-3 * cost;
+        cost = next;
+        if (small) break;
+    }
+    return cost;
+}
+
+double NormalEquations::settlePoints(BundleProblem& p) const {
+    if (options_.fixedPoints) return cost(p);
+    const Loss loss{options_.lossScale * options_.lossScale};
+    std::vector<double> parts(pointOrder_.size(), 0);
+    parallelRanges(int(parts.size()), 32, [&](int begin, int end) {
+        for (int i = begin; i < end; ++i) parts[size_t(i)] = settlePoint(p, i);
+    });
+    double sum = std::accumulate(parts.begin(), parts.end(), 0.0) + priorCost(p);
+    for (const int o : keptObservations_) sum += loss.cost(residualOf(p, p.observations[size_t(o)]).squaredNorm());
+    return sum;
+}
+
 double NormalEquations::cost(const BundleProblem& p) const {
     const Loss loss{options_.lossScale * options_.lossScale};
     std::vector<double> parts(pointOrder_.size(), 0);
     parallelRanges(int(parts.size()), 64, [&](int begin, int end) {
-        for (int i = begin; i < end; ++i)
-            for (int k = ofPoint_[size_t(i)].first; k < ofPoint_[size_t(i)].second; ++k)
-                parts[size_t(i)] += loss.cost(residualOf(p, p.observations[size_t(order_[size_t(k)])]).squaredNorm());
+        for (int i = begin; i < end; ++i) parts[size_t(i)] = pointCost(p, i);
     });
     double sum = std::accumulate(parts.begin(), parts.end(), 0.0) + priorCost(p);
     for (const int o : keptObservations_) sum += loss.cost(residualOf(p, p.observations[size_t(o)]).squaredNorm());
@@ -671,21 +739,11 @@ bool NormalEquations::solve(double damping, BundleStep& step) {
 
 void NormalEquations::apply(const BundleStep& step, BundleProblem& p) const {
     const int d = viewSize_;
-    // Along the ray a far point moves by its inverse depth: with depth itself the cost is far from the parabola that
-    // the step was made for, and each step would get only part of the way. From the middle view that sees it.
-    if (!options_.rotationOnly)
-        for (size_t i = 0; i < pointOrder_.size(); ++i) {
-            Eigen::Vector3d& x = p.points[size_t(pointOrder_[i])];
-            const Eigen::Vector3d move = step.points[size_t(pointOrder_[i])];
-            const int middle = viewOf_[size_t((ofPoint_[i].first + ofPoint_[i].second) / 2)];
-            const Eigen::Vector3d centre = p.views[size_t(middle)].centre(), ray = x - centre;
-            const double depth = ray.norm();
-            if (!(depth > 0)) continue;
-            const Eigen::Vector3d along = ray / depth;
-            const double away = move.dot(along), stretch = 1 - away / depth;
-            // Noise would have some points beyond infinity: they end up as far away as makes no difference.
-            const double most = std::max(1.0, farthest_ / depth);
-            x = centre + (ray + move - away * along) * (stretch * most > 1 ? 1 / stretch : most);
+    // First the points: their rays are those of the views as they were.
+    if (!options_.fixedPoints)
+        for (int i = 0; i < int(pointOrder_.size()); ++i) {
+            const size_t point = size_t(pointOrder_[size_t(i)]);
+            p.points[point] = along(p, i, step.points[point]);
         }
     for (int v = 0; v < viewCount_; ++v) {
         if (viewFree_[size_t(v)]) {
@@ -720,11 +778,8 @@ void NormalEquations::apply(const BundleStep& step, BundleProblem& p) const {
             }
         }
     if (readoutAt_ >= 0) p.readout = std::clamp(p.readout + step.border[readoutAt_], -1.0, 1.0);
-    for (size_t i = 0; i < p.points.size(); ++i) {
-        const double length = p.points[i].norm();
-        if (options_.rotationOnly) p.points[i] = (p.points[i] + step.points[i]).normalized() * length;
-        else if (keptAt_[i] >= 0) p.points[i] += step.points[i];
-    }
+    for (size_t i = 0; i < p.points.size(); ++i)
+        if (keptAt_[i] >= 0) p.points[i] += step.points[i];
 }
 
 bool NormalEquations::factorForCovariance() { return reduce(1e-11); }

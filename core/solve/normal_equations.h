@@ -39,6 +39,11 @@ class NormalEquations {
     /// definite.
     bool solve(double damping, BundleStep& step);
     void apply(const BundleStep& step, BundleProblem& problem) const;
+    /// Moves every point to where it fits best while views and lenses stay (a step or two of Gauss–Newton), and gives
+    /// the cost. After a long step of the cameras points are off by its square: settled around the new cameras they
+    /// make the long narrow valleys of focal length against depth passable (embedded point iterations: Jeong, Nistér,
+    /// Steedly, Szeliski & Kweon, PAMI 2012).
+    double settlePoints(BundleProblem& problem) const;
 
     /// After linearise(): prepares covariance() and pointCovariance(). The world must be pinned down by fixed views or
     /// ties; what is still free gets a variance that is large and without meaning (a hair of damping keeps it finite).
@@ -75,9 +80,13 @@ class NormalEquations {
     };
     void layOutPoints(const BundleProblem& p);
     void layOutBatches();
-    [[nodiscard]] Slopes slopesOf(const BundleProblem& p, const BundleProblem::Observation& o) const;
+    /// Without `all` only the residual and its slopes by the point.
+    [[nodiscard]] Slopes slopesOf(const BundleProblem& p, const BundleProblem::Observation& o, bool all = true) const;
     [[nodiscard]] Eigen::Vector2d residualOf(const BundleProblem& p, const BundleProblem::Observation& o) const;
     [[nodiscard]] double priorCost(const BundleProblem& p) const;
+    [[nodiscard]] double pointCost(const BundleProblem& p, int index) const;
+    [[nodiscard]] Eigen::Vector3d along(const BundleProblem& p, int index, const Eigen::Vector3d& move) const;
+    double settlePoint(BundleProblem& p, int index) const;
     [[nodiscard]] double zoomBend(const BundleProblem& p, int view, double* byFocal) const;
     [[nodiscard]] Eigen::Matrix3d tangentOf(const Eigen::Vector3d& point) const;
     void linearisePoint(const BundleProblem& p, int index, double& cost, double& weighed);

@@ -253,7 +253,7 @@ BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved,
     options.iterations = iterations;
     options.stopWhenCostFallsBy = stop;
     // Only the last rounds, which look closely, are worth the last tenth of a deviation.
-    options.stopWhenCamerasGain = stop < 5e-5 ? 0.2 : 0.5;
+    options.stopWhenCamerasGain = stop < 5e-5 ? 0.02 : 0.2;
     if (options.solveZoom) {
         // Focal lengths, depths and the way ahead change together along a valley: many small steps lead far.
         options.iterations = 4 * iterations;
