@@ -14,7 +14,10 @@ FeatureModel::FeatureModel(Document& document, QObject* parent) : QAbstractTable
 
 void FeatureModel::rebuild() {
     const Shot& shot = document_.shot();
-    if (paths_ == shot.paths.get() && solve_ == shot.solve.get()) return;
+    std::vector<std::vector<int>> movers;
+    for (const Mover& m : shot.movers) movers.push_back(m.paths);
+    if (paths_ == shot.paths.get() && solve_ == shot.solve.get() && movers_ == movers) return;
+    movers_ = std::move(movers);
     paths_ = shot.paths.get();
     solve_ = shot.solve.get();
     beginResetModel();

@@ -45,6 +45,7 @@ class FeatureModel : public QAbstractTableModel {
     QStringList filter_;
     int aside_ = 0, sortColumn_ = mean;
     Qt::SortOrder sortOrder_ = Qt::DescendingOrder;
+    std::vector<std::vector<int>> movers_;  ///< ids of each mover's paths when the rows were made
     const void *paths_ = nullptr, *solve_ = nullptr;
 };
 

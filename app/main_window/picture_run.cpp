@@ -14,6 +14,7 @@
 #include <QTimer>
 #include <algorithm>
 
+#include "inspector/inspector.h"
 #include "main_window/main_window.h"
 #include "plate_view/plate_canvas.h"
 #include "track/find_features.h"
@@ -80,6 +81,10 @@ bool PictureRun::takeSolveTools() {
     window_.action("lookForMovers")->trigger();
     waitUntil([&] { return !document.job().running(); }, 60'000);
     if (document.shot().movers.empty()) return good;
+    waitUntil([&] { return window_.slip().found() != nullptr; }, 20'000);
+    window_.action("selectMover")->trigger();
+    auto* inspector = window_.findChild<Inspector*>();
+    if (auto* note = window_.findChild<QLabel*>("moverNote")) inspector->ensureWidgetVisible(note);
     good = take("movers") && good;
     document.undoStack().setIndex(before);
     return good;
