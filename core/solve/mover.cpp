@@ -182,8 +182,8 @@ std::string moverDoubt(const SolveResult& mover, int paths) {
     if (mover.motion != Motion::free) {
         if (paths < fewestPoints) {
             std::snprintf(text, sizeof text,
-                          "It has %d features; %d or more that are seen together are needed. Add some on it.", paths,
-                          fewestPoints);
+                          "It has %d feature%s; %d or more that are seen together are needed. Add some on it.", paths,
+                          paths == 1 ? "" : "s", fewestPoints);
             return text;
         }
         return mover.trouble == SolveTrouble::noStart || mover.trouble == SolveTrouble::tooFewPaths

@@ -107,7 +107,7 @@ class SolveTest : public QObject {
         QCOMPARE(ui.document.shot().movers.size(), size_t(1));
         // One feature makes no mover: said, and nothing breaks.
         auto* note = ui.child<QLabel>("moverNote");
-        QVERIFY2(note->text().contains("1 features"), qPrintable(note->text()));
+        QVERIFY2(note->text().contains("1 feature;"), qPrintable(note->text()));
         QVERIFY(stalenessOf(ui.document.shot()).solve);
         // Half of the scene is as rigid a thing as any: it is solved, and stands where the scene does.
         QSet<int> half;
