@@ -75,6 +75,7 @@ void Document::takeResult(const QString& name, const Shot& result) {
         next.followed = result.followed;
         next.exclusionsFollowed = result.exclusionsFollowed;
         next.findings = result.findings;
+        next.blur = result.blur;
     }
     for (FlatPatch& p : next.patches)
         if (const FlatPatch* made = result.patch(p.id); made && made->referenceFrame == p.referenceFrame) {

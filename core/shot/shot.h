@@ -99,6 +99,14 @@ struct Matte {
     friend bool operator==(const Matte&, const Matte&) = default;
 };
 
+/// What measuring smeared frames anew has found and done.
+struct MotionBlur {
+    double openShare = 0;  ///< of a frame's time that the shutter is open; 0 = no blur was found
+    FrameRange looked;     ///< frames whose paths stand for the shutter's middle by now
+    int smeared = 0;       ///< frames among them that were measured anew
+    friend bool operator==(const MotionBlur&, const MotionBlur&) = default;
+};
+
 /// What keeps features out, as a whole.
 struct Exclusions {
     std::vector<MaskShape> masks;
@@ -131,6 +139,7 @@ struct Shot {
     FrameRange followed;            ///< frames that automatic following has covered
     Exclusions exclusionsFollowed;  ///< as they were then
     PlateFindings findings;         ///< what following noticed about the plate
+    MotionBlur blur;
     std::vector<FlatPatch> patches;
     std::shared_ptr<const SolveResult> solve = std::make_shared<SolveResult>();
     uint64_t solveFrom = 0;  ///< fingerprint of what the solve was made from; 0 = never solved

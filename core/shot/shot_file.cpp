@@ -68,7 +68,11 @@ json plateJson(const Shot& s, const std::filesystem::path& folder) {
             {{"cuts", s.findings.cuts},
              {"duplicates", s.findings.duplicates},
              {"black", s.findings.black},
-             {"interlaced", s.findings.interlaced}}}};
+             {"interlaced", s.findings.interlaced}}},
+           {"motion_blur",
+            {{"open_share", s.blur.openShare},
+             {"looked", {s.blur.looked.first, s.blur.looked.last}},
+             {"smeared", s.blur.smeared}}}};
     for (const auto& g : p.gaps) j["gaps"].push_back({g.first, g.last});
     if (p.focalMm) j["metadata_focal_mm"] = *p.focalMm;
     if (p.focal35Mm) j["metadata_focal_35mm"] = *p.focal35Mm;
@@ -110,6 +114,12 @@ void readPlate(const json& j, Shot& s, const std::filesystem::path& folder) {
         const json& f = j["findings"];
         s.findings = {f.at("cuts").get<std::vector<int>>(), f.at("duplicates").get<std::vector<int>>(),
                       f.at("black").get<std::vector<int>>(), f.at("interlaced").get<bool>()};
+    }
+    if (j.contains("motion_blur")) {
+        const json& b = j["motion_blur"];
+        s.blur = {b.at("open_share").get<double>(),
+                  {b.at("looked").at(0).get<int>(), b.at("looked").at(1).get<int>()},
+                  b.at("smeared").get<int>()};
     }
     // Version 1 had one mask file and nothing else.
     s.exclusions.matte.spec = j.value("mask", "");

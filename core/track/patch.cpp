@@ -47,11 +47,11 @@ bool inside(const Luma& picture, const Placement& p, int radius) {
 
 }  // namespace
 
-ReferencePatch::ReferencePatch(const Luma& picture, int x, int y, int radius)
+ReferencePatch::ReferencePatch(const Luma& picture, int x, int y, int radius, int reachOfBlur)
     : x_(x), y_(y), radius_(radius), layout_(PatchLayout::of(radius)) {
     if (x - radius < 1 || y - radius < 1 || x + radius >= picture.width - 1 || y + radius >= picture.height - 1) return;
     windowMargin_ = std::min(
-        {blurReach / 2 + 2, x - radius, y - radius, picture.width - 1 - x - radius, picture.height - 1 - y - radius});
+        {reachOfBlur / 2 + 2, x - radius, y - radius, picture.width - 1 - x - radius, picture.height - 1 - y - radius});
     const int reach = radius + windowMargin_;
     window_ = Luma(2 * reach + 1, 2 * reach + 1);
     for (int j = 0; j < window_.height; ++j)
@@ -215,10 +215,11 @@ float ReferencePatch::textureAt(const Eigen::Vector2d& offset) const {
                       std::clamp(middle + int(std::lround(offset.y())), 0, window_.height - 1));
 }
 
-ReferencePatch ReferencePatch::blurredAlong(const Eigen::Vector2d& sweep) const {
+ReferencePatch ReferencePatch::blurredAlong(const Eigen::Vector2d& sweep, const Eigen::Vector2d& bend) const {
     ReferencePatch out;
     out.x_ = x_, out.y_ = y_, out.radius_ = radius_, out.layout_ = layout_;
-    const double length = sweep.norm();
+    // The curve's own length hardly differs from its chord's.
+    const double length = sweep.norm() + 0.5 * bend.norm();
     const int margin = int(std::ceil(length / 2)) + 2;
     if (!usable_ || !(length > 0.5) || windowMargin_ - margin < 1) return out;
     out.windowMargin_ = windowMargin_ - margin;
@@ -230,8 +231,10 @@ ReferencePatch ReferencePatch::blurredAlong(const Eigen::Vector2d& sweep) const 
     for (int i = 0; i < whole; ++i) u[size_t(i)] = float(std::min(i, n - 1) + margin);
     for (int k = 0; k < samples; ++k) {
         const double t = (k + 0.5) / samples - 0.5;
+        // What the shutter's middle shows at u was at u less the way there.
+        const Eigen::Vector2d from = -(t * sweep + t * t * bend);
         for (int y = 0; y < n; ++y) {
-            const float m[6] = {1, 0, 0, 1, float(t * sweep.x()), float(y + margin + t * sweep.y())};
+            const float m[6] = {1, 0, 0, 1, float(from.x()), float(y + margin + from.y())};
             sampleCubic(window_.data.data(), window_.width, u.data(), v.data(), whole, m, line.data());
             for (int x = 0; x < n; ++x) out.window_.at(x, y) += line[size_t(x)] / float(samples);
         }

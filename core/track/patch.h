@@ -33,7 +33,8 @@ class ReferencePatch {
   public:
     /// Takes the (2·radius+1)² patch around pixel (x, y) of the blurred picture (level 0 of a Pyramid). The patch and a
     /// pixel around it must lie inside the picture, else it is not usable.
-    ReferencePatch(const Luma& picture, int x, int y, int radius);
+    /// `reach` is the longest sweep that blurredAlong can serve, px.
+    ReferencePatch(const Luma& picture, int x, int y, int radius, int reach = blurReach);
 
     [[nodiscard]] bool usable() const { return usable_; }
     [[nodiscard]] Eigen::Vector2d middle() const { return {x_, y_}; }
@@ -75,11 +76,12 @@ class ReferencePatch {
     /// Share of the patch's texture that weighing left, 0..1: low when two surfaces share the patch.
     [[nodiscard]] double solidShare() const { return solidShare_; }
 
-    /// The same patch as it looks under motion blur along `sweep` (px of the reference's frame, whole length). Not
-    /// usable where too little of the picture around the patch was kept.
-    [[nodiscard]] ReferencePatch blurredAlong(const Eigen::Vector2d& sweep) const;
-    /// Longest sweep that blurredAlong can serve, px.
-    static constexpr int blurReach = 20;
+    /// The same patch as it looks under motion blur along `sweep` (px of the reference's frame, whole length), whose
+    /// middle stands where the shutter's middle was. `bend` curves it: at the time t of the exposure, −½…½, the surface
+    /// is at t·sweep + t²·bend. Not usable where too little of the picture around the patch was kept.
+    [[nodiscard]] ReferencePatch blurredAlong(const Eigen::Vector2d& sweep,
+                                              const Eigen::Vector2d& bend = Eigen::Vector2d::Zero()) const;
+    static constexpr int blurReach = 20;  ///< px, of the longest sweep
 
   private:
     ReferencePatch() = default;

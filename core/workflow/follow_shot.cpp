@@ -181,6 +181,7 @@ Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar, const std:
         out.followed = followed;
         out.exclusionsFollowed = shot.exclusions;
         out.findings = follower.watch.findings();
+        out.blur = {};
     };
     try {
         take(follower.follow(std::move(request)), shot.range);

@@ -9,6 +9,7 @@
 #include "workflow/follow_shot.h"
 #include "workflow/mover_work.h"
 #include "workflow/straighten_first.h"
+#include "workflow/unsmear.h"
 
 namespace va {
 
@@ -82,9 +83,15 @@ Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
         if (canBeStraightened(solved.solve->lens, shot.plate.width, shot.plate.height))
             solved = withSolve(withPathsAnew(solved, progress, soFar, solved.solve->lens), progress);
     }
-    if (shot.care != Care::careful || solved.solve->motion != Motion::free) return solved;
     if (soFar) *soFar = solved;
-    return withSolve(withGuidedFollow(solved, progress), progress);
+    const auto again = [&](Shot better) {
+        if (better.paths != solved.paths) solved = withSolve(better, progress);
+        else solved = std::move(better);
+    };
+    if (shot.care == Care::careful && solved.solve->motion == Motion::free)
+        again(withGuidedFollow(solved, progress));
+    again(withSmearRemeasured(solved, progress));
+    return solved;
 }
 
 }  // namespace va
