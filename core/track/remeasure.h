@@ -26,7 +26,7 @@ struct RemeasureRequest {
     /// known. Called from several threads.
     std::function<std::optional<Passage>(const Path&, int referenceFrame, int frame)> passage;
     std::function<bool(int frame, double x, double y)> allowed;  ///< empty = everywhere
-    double leastSmear = 2;                                       ///< px: shorter ones are left as they are
+    double leastSmear = 3;                                       ///< px: shorter ones are left as they are
     double lowestQuality = 0.85;
     double reach = 3;  ///< px that a spot may lie off its expected place
 };
