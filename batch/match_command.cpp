@@ -15,6 +15,7 @@
 #include "workflow/gather_scene.h"
 #include "workflow/lens_work.h"
 #include "workflow/match_shot.h"
+#include "workflow/mover_features.h"
 #include "workflow/mover_work.h"
 #include "workflow/verdict.h"
 
@@ -77,7 +78,7 @@ int match(const MatchArguments& a) {
     Progress progress([&](const Progress::State& s) { printer(s); });
     const auto start = std::chrono::steady_clock::now();
     shot = matchShot(shot, progress);
-    if (a.movers && shot.solve->has()) shot = withMoversProposed(shot, progress);
+    if (a.movers && shot.solve->has()) shot = withMoverFeatures(withMoversProposed(shot, progress), progress);
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     printer.end();
     const std::string verdict = verdictOn(shot, Step::solve).sentence;

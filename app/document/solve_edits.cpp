@@ -2,6 +2,7 @@
 #include "document/solve_edits.h"
 
 #include "base/error.h"
+#include "workflow/mover_features.h"
 #include "workflow/mover_work.h"
 
 namespace va {
@@ -22,12 +23,16 @@ void SolveEdits::makeMover() {
         return Q_EMIT document_.troubled(QString::fromUtf8(e.what()));
     }
     if (!document_.shot().solve->has()) return;
-    document_.startJob(tr("Solve the mover"), [](const Shot& s, Progress& p, Shot&) { return withMoversSolved(s, p); });
+    document_.startJob(tr("Solve the mover"), [](const Shot& s, Progress& p, Shot&) {
+        return withMoverFeatures(withMoversSolved(s, p), p);
+    });
 }
 
 void SolveEdits::lookForMovers() {
     document_.startJob(tr("Look for movers"),
-                       [](const Shot& s, Progress& p, Shot&) { return withMoversProposed(s, p); });
+                       [](const Shot& s, Progress& p, Shot&) {
+        return withMoverFeatures(withMoversProposed(s, p), p);
+    });
 }
 
 void SolveEdits::changeMover(const QString& name, int id, const std::function<void(Mover&)>& change) {

@@ -254,7 +254,7 @@ class Pass {
         FindOptions find;
         find.count = r_.options.features;
         find.margin = radius_ + 3;
-        find.spacing = std::max(8.0, 1.2 * radius_);
+        find.spacing = r_.options.spacing > 0 ? r_.options.spacing : std::max(8.0, 1.2 * radius_);
         // Half of the patch must be free as well: a window over a mask's edge sees two things.
         const double half = 0.5 * radius_;
         if (r_.allowed)

@@ -20,6 +20,7 @@ struct FollowOptions {
         0.9;                ///< correlation with the reference below which the reference is re-taken or the path ends
     int bridge = 6;         ///< frames that a feature may be hidden, blurred or dark
     int searchRadius = 0;   ///< px searched around the prediction when following fails
+    double spacing = 0;     ///< px between features; 0 = from the patch's size
     int refillEvery = 4;    ///< frames between looking for new features
     double refillMove = 0;  ///< share of the width that the view must have moved before that; 0 = by frames alone
     bool backward = false;  ///< follow every path backward from where it begins as well

@@ -1,0 +1,135 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "workflow/mover_features.h"
+
+#include <algorithm>
+#include <map>
+
+#include "base/error.h"
+#include "workflow/exclusion.h"
+#include "workflow/mover_work.h"
+
+namespace va {
+namespace {
+
+constexpr size_t enough = 100;  ///< features of a mover
+using Outline = std::vector<Eigen::Vector2d>;
+
+double cross(const Eigen::Vector2d& a, const Eigen::Vector2d& b, const Eigen::Vector2d& c) {
+    return (b - a).x() * (c - a).y() - (b - a).y() * (c - a).x();
+}
+
+/// Convex outline of points (Andrew's monotone chain, 1979), widened by a tenth: features lie inside of things.
+Outline outlineOf(Outline points) {
+    std::sort(points.begin(), points.end(),
+              [](const auto& a, const auto& b) { return std::pair(a.x(), a.y()) < std::pair(b.x(), b.y()); });
+    Outline out;
+    for (int side = 0; side < 2; ++side) {
+        const size_t start = out.size();
+        for (const auto& p : points) {
+            while (out.size() >= start + 2 && cross(out[out.size() - 2], out.back(), p) <= 0) out.pop_back();
+            out.push_back(p);
+        }
+        out.pop_back();
+        std::reverse(points.begin(), points.end());
+    }
+    Eigen::Vector2d middle = Eigen::Vector2d::Zero();
+    for (const auto& p : out) middle += p / double(out.size());
+    for (auto& p : out) p = (middle + 1.1 * (p - middle)).eval();
+    return out;
+}
+
+bool contains(const Outline& outline, const Eigen::Vector2d& p) {
+    if (outline.size() < 3) return false;
+    for (size_t i = 0; i < outline.size(); ++i)
+        if (cross(outline[i], outline[(i + 1) % outline.size()], p) < 0) return false;
+    return true;
+}
+
+double areaOf(const Outline& outline) {
+    double twice = 0;
+    for (size_t i = 1; i + 1 < outline.size(); ++i) twice += cross(outline[0], outline[i], outline[i + 1]);
+    return twice / 2;
+}
+
+/// Where the mover's believed features stand, by frame.
+std::map<int, Outline> outlinesOf(const Shot& shot, const Mover& m) {
+    std::map<int, Outline> out;
+    for (const SolvedPoint& p : m.solve->points)
+        if (const Path* path = shot.path(p.pathId))
+            for (const PathPoint& q : path->points)
+                if (q.counts()) out[q.frame].emplace_back(q.x, q.y);
+    for (auto& [frame, outline] : out) outline = outline.size() < 4 ? Outline() : outlineOf(std::move(outline));
+    return out;
+}
+
+/// New features inside of the outlines, followed.
+std::vector<Path> moreFeatures(const Shot& shot, const std::map<int, Outline>& outlines, Progress& progress) {
+    const auto source = openPlate(shot.plateSpec, shot.overrides);
+    Exclusion exclusion(shot);
+    FollowRequest request;
+    for (const int f : shot.frames())
+        if (const auto at = outlines.find(f); at != outlines.end() && !at->second.empty()) request.frames.push_back(f);
+    request.read = [&](int f) { return source->luma(f); };
+    request.allowed = [&](int f, double x, double y) {
+        const auto at = outlines.find(f);
+        return at != outlines.end() && contains(at->second, {x, y}) && (exclusion.empty() || exclusion.allowed(f, x, y));
+    };
+    request.options = followOptions(shot.density, Care::quick);
+    // The finder shares features out over the frame: the mover's part of that share is to hold what it needs.
+    double area = 1;
+    for (const auto& [frame, outline] : outlines) area = std::max(area, areaOf(outline));
+    const double whole = double(shot.plate.width) * shot.plate.height;
+    request.options.features = int(std::min(8000.0, 1.5 * double(enough) * whole / area));
+    request.options.spacing = std::max(4.0, 0.6 * defaultPatchRadius(shot.plate.width));
+    request.standing = shot.paths.get();
+    request.firstId = shot.paths->empty() ? 1 : shot.paths->back().id + 1;
+    progress.stage("Finding features on the mover", int(request.frames.size()), 0.4);
+    if (request.frames.size() < 2) return {};
+    return followFeatures(std::move(request), progress);
+}
+
+}  // namespace
+
+Shot withMoverFeatures(const Shot& shot, Progress& progress) {
+    Shot out = shot;
+    for (Mover& m : out.movers) {
+        if (m.solve->motion != Motion::free || m.paths.size() >= enough) continue;
+        const std::map<int, Outline> outlines = outlinesOf(out, m);
+        std::vector<Path> fresh;
+        try {
+            fresh = moreFeatures(out, outlines, progress);
+        } catch (const InputError&) {
+            continue;  // without its plate it stays as it is
+        }
+        if (fresh.empty()) continue;
+        Shot tried = out;
+        auto paths = std::make_shared<std::vector<Path>>(*out.paths);
+        for (const Path& p : fresh) paths->push_back(p);
+        tried.paths = paths;
+        Mover with = m;
+        for (const Path& p : fresh) with.paths.push_back(p.id);
+        tried.movers = {with};
+        const Mover solved = withMoversSolved(tried, progress).movers.front();
+        if (solved.solve->motion != Motion::free || solved.solve->solvedCount() < m.solve->solvedCount()) continue;
+        // The mover's are those that got a point; what lies behind it or in front of it does not move with it.
+        std::vector<int> won;
+        for (const Path& p : fresh)
+            if (std::any_of(solved.solve->points.begin(), solved.solve->points.end(),
+                            [&](const SolvedPoint& q) { return q.pathId == p.id; }))
+                won.push_back(p.id);
+        if (won.empty()) continue;
+        auto kept = std::make_shared<std::vector<Path>>(*out.paths);
+        for (const Path& p : fresh)
+            if (std::find(won.begin(), won.end(), p.id) != won.end()) kept->push_back(p);
+        // They are no news for the camera's solve, which leaves out what belongs to movers.
+        const bool cameraFresh = out.solveFrom == fingerprintOfSolveInput(out);
+        out.paths = kept;
+        m.paths.insert(m.paths.end(), won.begin(), won.end());
+        m.solve = solved.solve;
+        if (cameraFresh) out.solveFrom = fingerprintOfSolveInput(out);
+        m.solveFrom = fingerprintOfMoverInput(out, m);
+    }
+    return out;
+}
+
+}  // namespace va
