@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "ground/similarity.h"
+#include "solve/similarity.h"
 #include "solve/solve_result.h"
 
 namespace va {

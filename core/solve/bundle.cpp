@@ -13,10 +13,7 @@ namespace va {
 
 View BundleProblem::viewAt(int view, const Eigen::Vector2d& pixel) const {
     const View& middle = views[size_t(view)];
-    if (rates.empty()) return middle;
-    const double late = readout * (pixel.y() / std::max(1, height - 1) - 0.5);
-    const auto& rate = rates[size_t(view)];
-    return moved(middle, late * rate.head<3>(), late * rate.tail<3>());
+    return rates.empty() ? middle : viewAtRow(middle, rates[size_t(view)], readout, pixel.y(), height);
 }
 
 std::string BundleSummary::brief() const {

@@ -8,6 +8,7 @@
 #include "lens/lens_numbers.h"
 #include "solve/camera.h"
 #include "solve/point_tie.h"
+#include "solve/rolling.h"
 
 namespace va {
 
@@ -38,7 +39,7 @@ struct BundleProblem {
     /// Rolling shutter: rows are read one after the other, the last one `readout` frames after the first; a view stands
     /// for the middle row. `rates` are how the views turn (about the camera's axes, radians) and shift in one frame;
     /// they are taken as they are, and have to be taken anew from the views after a bundle. Empty: all rows at once.
-    std::vector<Eigen::Matrix<double, 6, 1>> rates;
+    std::vector<ViewRate> rates;
     double readout = 0;
     int height = 0;  ///< px, of the picture whose rows are meant
 

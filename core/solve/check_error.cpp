@@ -10,11 +10,15 @@ std::optional<CheckedPath> checkPath(const Reconstruction& r, int path, double l
     const auto [begin, end] = s.ofPath[size_t(path)];
     std::vector<Sighting> seen;
     std::vector<const PathSighting*> which;
+    std::vector<View> views;
+    views.reserve(size_t(end - begin));
     for (int i = begin; i < end; ++i) {
         const PathSighting& p = s.all[size_t(i)];
-        if (!r.hasView(p.frame)) continue;
+        const auto view = r.viewOf(p);
+        if (!view) continue;
         if (const auto n = r.lensOf(p.frame).normalisedFromPixel(p.pixel)) {
-            seen.push_back({&*r.views()[size_t(p.frame)], *n, 1});
+            views.push_back(*view);
+            seen.push_back({&views.back(), *n, 1});
             which.push_back(&p);
         }
     }
@@ -22,7 +26,7 @@ std::optional<CheckedPath> checkPath(const Reconstruction& r, int path, double l
     const auto whole = triangulate(seen);
     if (!whole || whole->angle < 0.005) return std::nullopt;
     const auto error = [&](const Eigen::Vector3d& x, const PathSighting& p) -> double {
-        const auto pixel = project(*r.views()[size_t(p.frame)], r.lensOf(p.frame), x);
+        const auto pixel = project(*r.viewOf(p), r.lensOf(p.frame), x);
         return pixel ? (*pixel - p.pixel).norm() : 1e6;
     };
     std::vector<Sighting> half[2];

@@ -17,13 +17,45 @@ constexpr double rayleighMedian = 1.17741;  // √(2 ln 2): median length of a 2
 }  // namespace
 
 std::optional<Eigen::Vector2d> Reconstruction::residual(const PathSighting& s) const {
-    const auto& view = views_[size_t(s.frame)];
     const auto& point = points_[size_t(s.path)];
-    if (!view || !point) return std::nullopt;
+    const auto view = point ? viewOf(s) : std::nullopt;
+    if (!view) return std::nullopt;
     const auto pixel = project(*view, lensOf(s.frame), *point);
     if (!pixel) return std::nullopt;
     return Eigen::Vector2d(*pixel - s.pixel);
 }
+
+std::optional<View> Reconstruction::viewOf(const PathSighting& s) const {
+    const auto& view = views_[size_t(s.frame)];
+    if (!view || rates_.empty()) return view;
+    return viewAtRow(*view, rates_[size_t(s.frame)], readout_, s.pixel.y(), sightings_.height);
+}
+
+void Reconstruction::setReadout(double readout, bool solve) {
+    readout_ = readout;
+    solvesReadout_ = solve;
+    takeRates();
+}
+
+void Reconstruction::takeRates() {
+    rates_.clear();
+    if (!rolls()) return;
+    std::vector<View> views;
+    std::vector<double> times;
+    for (size_t f = 0; f < views_.size(); ++f)
+        if (views_[f]) views.push_back(*views_[f]), times.push_back(sightings_.frames[f]);
+    const std::vector<ViewRate> rates = ratesOf(views, times);
+    rates_.assign(views_.size(), ViewRate::Zero());
+    for (size_t f = 0, i = 0; f < views_.size(); ++f)
+        if (views_[f]) rates_[f] = rates[i++];
+}
+
+void Reconstruction::resume(int frame, const View& view, double focalPx) {
+    views_[size_t(frame)] = view;
+    if (zooms()) focal_[size_t(frame)] = focalPx;
+}
+
+void Reconstruction::resumePoint(int path, const Eigen::Vector3d& place) { points_[size_t(path)] = place; }
 
 int Reconstruction::solvedFrames() const {
     return int(std::count_if(views_.begin(), views_.end(), [](const auto& v) { return v.has_value(); }));
@@ -130,7 +162,7 @@ bool Reconstruction::addFrame(int frame, uint64_t seed, const View* near) {
     if (!best) return false;
     if (zooms() && !focalsHeld_) {
         focal_[size_t(frame)] = bestFocal;
-        hangZooming(frame, *best, false);
+        hangAlone(frame, *best, false);
     }
     views_[size_t(frame)] = *best;
     return true;
@@ -143,13 +175,18 @@ double Reconstruction::likelyFocal(int frame) const {
     return near < 0 ? lens_.focalPx : focal_[size_t(near)];
 }
 
-void Reconstruction::hangZooming(int frame, View& view, bool usedOnly) {
+void Reconstruction::hangAlone(int frame, View& view, bool usedOnly) {
     BundleProblem p;
     p.views = {view};
     p.lenses = {lens_};
     p.lensOfView = {0};
-    p.focalOfView = {focal_[size_t(frame)]};
+    if (zooms()) p.focalOfView = {focal_[size_t(frame)]};
     p.timeOfView = {0};
+    if (!rates_.empty()) {
+        p.rates = {rates_[size_t(frame)]};
+        p.readout = readout_;
+        p.height = sightings_.height;
+    }
     for (const int i : sightings_.byFrame[size_t(frame)]) {
         const PathSighting& s = sightings_.all[size_t(i)];
         const auto& point = points_[size_t(s.path)];
@@ -159,13 +196,14 @@ void Reconstruction::hangZooming(int frame, View& view, bool usedOnly) {
     }
     if (int(p.observations.size()) < sightings_.fewest.seen) return;
     BundleOptions options;
-    options.solveZoom = options.fixedPoints = true;
+    options.fixedPoints = true;
+    options.solveZoom = zooms() && !focalsHeld_;
     options.lossScale = 2.0;
     options.iterations = 12;
     options.stopWhenCostFallsBy = 1e-4;
     if (!bundle(p, options).usable) return;
     view = p.views[0];
-    focal_[size_t(frame)] = p.focalOfView[0];
+    if (options.solveZoom) focal_[size_t(frame)] = p.focalOfView[0];
 }
 
 int Reconstruction::addPoints(double leastAngle) {
@@ -175,13 +213,16 @@ int Reconstruction::addPoints(double leastAngle) {
         std::vector<Sighting> seen;
         std::vector<int> which;
         const auto [begin, end] = sightings_.ofPath[size_t(p)];
+        std::vector<View> views;
+        views.reserve(size_t(end - begin));
         for (int i = begin; i < end; ++i) {
             const PathSighting& s = sightings_.all[size_t(i)];
-            if (!views_[size_t(s.frame)]) continue;
-            if (const auto n = straight(s)) {
-                seen.push_back({&*views_[size_t(s.frame)], *n, 1});
-                which.push_back(i);
-            }
+            const auto view = viewOf(s);
+            const auto n = view ? straight(s) : std::nullopt;
+            if (!n) continue;
+            views.push_back(*view);
+            seen.push_back({&views.back(), *n, 1});
+            which.push_back(i);
         }
         if (seen.size() < 2) continue;
         const auto point = triangulate(seen);
@@ -220,6 +261,7 @@ Reconstruction::Selection Reconstruction::select(int every) const {
         out.problem.lensOfView.push_back(0);
         if (zooms()) out.problem.focalOfView.push_back(focal_[f]);
         out.problem.timeOfView.push_back(sightings_.frames[f]);
+        if (!rates_.empty()) out.problem.rates.push_back(rates_[f]);
         out.viewFrame.push_back(int(f));
     }
     for (const PathSighting& s : sightings_.all) {
@@ -235,6 +277,13 @@ Reconstruction::Selection Reconstruction::select(int every) const {
         out.problem.observations.push_back({viewIndex[size_t(s.frame)], at, s.pixel, weight * s.whiten});
     }
     out.problem.lenses.push_back(lens_);
+    out.problem.readout = readout_;
+    out.problem.height = sightings_.height;
+    for (PointTie tie : ties_) {
+        bool whole = true;
+        for (int& p : tie.points) p = pointIndex[size_t(p)], whole = whole && p >= 0;
+        if (whole) out.problem.ties.push_back(std::move(tie));
+    }
     return out;
 }
 
@@ -247,7 +296,8 @@ BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved,
     options.solved = solved;
     options.priors = priors;
     options.fixedViews.assign(s.problem.views.size(), 0);
-    if (!options.fixedViews.empty()) options.fixedViews[0] = 1;
+    if (!options.fixedViews.empty() && !tiesPlace_) options.fixedViews[0] = 1;
+    options.solveReadout = solvesReadout_;
     options.solveZoom = zooms() && std::find(solved.begin(), solved.end(), LensValue::focal) != solved.end();
     options.lossScale = 2.0;
     options.iterations = iterations;
@@ -263,6 +313,7 @@ BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved,
     options.cancelled = cancelled;
     const BundleSummary summary = bundle(s.problem, options);
     if (!summary.usable) return summary;
+    readout_ = s.problem.readout;
     for (size_t i = 0; i < s.viewFrame.size(); ++i) views_[size_t(s.viewFrame[i])] = s.problem.views[i];
     for (size_t i = 0; i < s.pointPath.size(); ++i) points_[size_t(s.pointPath[i])] = s.problem.points[i];
     lens_ = s.problem.lenses[0];
@@ -277,14 +328,15 @@ BundleSummary Reconstruction::refine(const std::vector<LensValue>& solved,
                     std::pow(s.problem.focalOfView[i - 1], 1 - share) * std::pow(s.problem.focalOfView[i], share);
             }
     }
+    takeRates();
     return summary;
 }
 
-std::optional<Eigen::MatrixXd> Reconstruction::lensCovariance(const std::vector<LensValue>& values) const {
+std::optional<Eigen::MatrixXd> Reconstruction::covariance(const std::vector<LensValue>& values, bool readout) const {
     constexpr int mostViews = 60;  // dense algebra over six numbers a view
     const int every = (solvedFrames() + mostViews - 1) / mostViews;
     const Selection s = select(every);
-    auto covariance = va::lensCovariance(s.problem, values, false);
+    auto covariance = va::lensCovariance(s.problem, values, false, 0.25, readout);
     // The frames between count as well; they see the same points in much the same way.
     // A path's error that goes on over frames is one measurement and not many.
     if (covariance)
@@ -293,12 +345,23 @@ std::optional<Eigen::MatrixXd> Reconstruction::lensCovariance(const std::vector<
     return covariance;
 }
 
+std::optional<Eigen::MatrixXd> Reconstruction::lensCovariance(const std::vector<LensValue>& values) const {
+    return covariance(values, false);
+}
+
+std::optional<double> Reconstruction::readoutSigma() const {
+    if (rates_.empty()) return std::nullopt;
+    const auto c = covariance({}, true);
+    if (!c || c->size() == 0) return std::nullopt;
+    return std::sqrt((*c)(c->rows() - 1, c->cols() - 1));
+}
+
 void Reconstruction::hangFrames() {
     parallelRanges(int(views_.size()), 4, [&](int begin, int end) {
         for (int f = begin; f < end; ++f) {
             if (!views_[size_t(f)]) continue;
-            if (zooms() && !focalsHeld_) {
-                hangZooming(f, *views_[size_t(f)], true);
+            if ((zooms() && !focalsHeld_) || rolls()) {
+                hangAlone(f, *views_[size_t(f)], true);
                 continue;
             }
             Points3 world;
@@ -308,6 +371,7 @@ void Reconstruction::hangFrames() {
             if (world.size() >= 6) views_[size_t(f)] = refineView(*views_[size_t(f)], world, seen, weights, 2.0);
         }
     });
+    takeRates();
 }
 
 void Reconstruction::collect(int frame, Points3& world, Points2& seen, std::vector<double>& weights,

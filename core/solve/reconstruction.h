@@ -31,6 +31,17 @@ class Reconstruction {
     /// Adds a frame by resection against the points it sees, starting from `near` if given. False with fewer than eight
     /// points or when fewer than half agree.
     bool addFrame(int frame, uint64_t seed, const View* near = nullptr);
+    /// Takes a view, and its focal length if the lens zooms, from an earlier solve; so with a point.
+    void resume(int frame, const View& view, double focalPx);
+    void resumePoint(int path, const Eigen::Vector3d& place);
+    /// What else is known of points, by path indices, in this space; taken into every refine(). `placed`: they say
+    /// where the world lies, so that no view has to.
+    void setTies(std::vector<PointTie> ties, bool placed) { ties_ = std::move(ties), tiesPlace_ = placed; }
+    /// Rows are read one after the other, over `readout` frames; `solve`: how long it takes is solved, from there.
+    void setReadout(double readout, bool solve);
+    [[nodiscard]] double readout() const { return readout_; }
+    /// The view of a sighting's frame as it stood when its row was read.
+    [[nodiscard]] std::optional<View> viewOf(const PathSighting& s) const;
     /// Gives a place to every path that has none yet and is seen by two solved views under at least `leastAngle`
     /// radians.
     int addPoints(double leastAngle);
@@ -39,6 +50,8 @@ class Reconstruction {
                          int iterations, double stop, const std::function<bool()>& cancelled = {}, int every = 1);
     /// Covariance of the lens's numbers, as far as the sightings in use tell them; nothing where there are too few.
     [[nodiscard]] std::optional<Eigen::MatrixXd> lensCovariance(const std::vector<LensValue>& values) const;
+    /// Deviation of the solved read-out time, frames; nothing where the sightings do not tell it.
+    [[nodiscard]] std::optional<double> readoutSigma() const;
     /// Takes this bend instead of the solved one; the next refine() settles the rest around it.
     void holdBend(const LensModel& bend) { lens_.lens = bend; }
     /// Fits every solved view to the points as they stand.
@@ -100,8 +113,12 @@ class Reconstruction {
     [[nodiscard]] std::optional<Eigen::Vector2d> straight(const PathSighting& s) const {
         return lensOf(s.frame).normalisedFromPixel(s.pixel);
     }
-    /// Fits a view with its own focal length to the points it sees.
-    void hangZooming(int frame, View& view, bool usedOnly);
+    [[nodiscard]] std::optional<Eigen::MatrixXd> covariance(const std::vector<LensValue>& values, bool readout) const;
+    /// Fits a view to the points it sees, with its own focal length if it has one, and row by row if they were read so.
+    void hangAlone(int frame, View& view, bool usedOnly);
+    /// How the views move, for rows that are read one after the other.
+    void takeRates();
+    [[nodiscard]] bool rolls() const { return readout_ != 0 || solvesReadout_; }
     /// Focal length that a frame is likely to have, from the solved ones next to it.
     [[nodiscard]] double likelyFocal(int frame) const;
     void collect(int frame, Points3& world, Points2& seen, std::vector<double>& weights, bool usedOnly) const;
@@ -119,6 +136,11 @@ class Reconstruction {
     std::vector<double> pathWeight_;  ///< factor on the whitening, one a path
     std::vector<char> slides_;
     bool focalsHeld_ = false;
+    std::vector<PointTie> ties_;
+    bool tiesPlace_ = false;
+    double readout_ = 0;
+    bool solvesReadout_ = false;
+    std::vector<ViewRate> rates_;  ///< one a frame; empty when all rows are read at once
     double scale_ = 1, slideLimit_ = 0;
     double typicalError_ = 1;  ///< whitened, an axis, of the median path with its slow part counted once
 };

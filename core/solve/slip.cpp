@@ -163,6 +163,7 @@ SlipField slipFieldOf(const SolveResult& solve, const std::vector<Path>& paths, 
         if (solve.zooms) p.focalOfView.push_back(f.focalPx);
     }
     p.lenses = {solve.lens};
+    if (solve.readout != 0) p.rates = ratesOf(p.views, p.timeOfView), p.readout = solve.readout, p.height = height;
     std::map<int, const Path*> byId;
     for (const Path& path : paths) byId[path.id] = &path;
     std::map<int, std::set<int>> unused;

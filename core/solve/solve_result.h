@@ -9,6 +9,7 @@
 #include "base/frame_range.h"
 #include "lens/lens_numbers.h"
 #include "solve/camera.h"
+#include "solve/known_measure.h"
 
 namespace va {
 
@@ -31,7 +32,8 @@ struct SolvedFrame {
     CameraPose pose;
     double focalPx = 0;
     double rmsPx = 0;   ///< over the sightings used in this frame
-    int sightings = 0;  ///< used
+    int sightings = 0;    ///< used
+    bool filled = false;  ///< not solved: put between its neighbours, or smoothed, by the artist's wish
 };
 
 struct SolvedPoint {
@@ -78,7 +80,17 @@ struct SolveResult {
     std::vector<double>
         parallaxByFrame;  ///< widest ray angle (degrees, median over points) between the frame and the first
     double solveSeconds = 0;
+    std::vector<int> heldBack;           ///< paths that the check error comes from, whether or not they gave a point
+    int height = 0;                      ///< px, of the picture whose rows are meant
+    double readout = 0;                  ///< frames from the first row's reading to the last one's
+    double readoutSigma = -1;            ///< its deviation; negative where it was given
+    MeasuredWorld measured;              ///< from this solve's world to the check points' unit, as far as those tell
+    std::vector<MeasureReport> reports;  ///< one a measure of the request
+    double freeRmsPx = -1;               ///< fit error before the measures were obeyed; negative without any
 
+    /// Where a place of the solve's world is seen in a frame, in px, with the row's own moment where rows are read one
+    /// after the other. Nothing in frames without a solve, and where project() gives nothing.
+    [[nodiscard]] std::optional<Eigen::Vector2d> seen(int frame, const Eigen::Vector3d& place) const;
     /// Inner geometry of the camera in a frame. In frames that are not solved: the shared one.
     [[nodiscard]] Intrinsics intrinsics(int frame) const {
         Intrinsics out = lens;
@@ -90,9 +102,9 @@ struct SolveResult {
         return int(std::count_if(frames.begin(), frames.end(), [](const SolvedFrame& f) { return f.solved; }));
     }
     [[nodiscard]] const SolvedFrame* at(int frame) const {
-        for (const auto& f : frames)
-            if (f.frame == frame) return &f;
-        return nullptr;
+        const auto it = std::lower_bound(frames.begin(), frames.end(), frame,
+                                         [](const SolvedFrame& f, int n) { return f.frame < n; });
+        return it != frames.end() && it->frame == frame ? &*it : nullptr;
     }
 };
 

@@ -28,6 +28,9 @@ class Solver {
           sightings_(
               layOut(paths, request.frames, request.width, request.height, request.heldBackShare, request.seed)) {
         if (request.fewPaths) sightings_.fewest = {8, 7, 6};
+        // A point with a known place has to be in the solve.
+        for (int p = 0; p < sightings_.pathCount(); ++p)
+            if (measured(p)) sightings_.heldBack[size_t(p)] = 0;
         lens_.pixelAspect = request.pixelAspect;
         lens_.principalPoint =
             Eigen::Vector2d((request.width - 1) / 2.0, (request.height - 1) / 2.0) + request.principalOffset;
@@ -46,9 +49,30 @@ class Solver {
         return std::move(result_);
     }
 
+    SolveResult update(const SolveResult& from) {
+        const auto start = std::chrono::steady_clock::now();
+        progress_.stage("Bringing the solve up to date", 0, 0.1);
+        // The check error stays that of the same paths.
+        const std::set<int> held(from.heldBack.begin(), from.heldBack.end());
+        if (!held.empty())
+            for (int p = 0; p < sightings_.pathCount(); ++p)
+                sightings_.heldBack[size_t(p)] = held.contains(sightings_.pathIds[size_t(p)]) && !measured(p);
+        if (!resume(from)) solve();
+        progress_.check();
+        result_.solveSeconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+        return std::move(result_);
+    }
+
   private:
+    [[nodiscard]] bool measured(int path) const {
+        const int id = sightings_.pathIds[size_t(path)];
+        return std::any_of(request_.measures.begin(), request_.measures.end(), [id](const KnownMeasure& m) {
+            return std::find(m.paths.begin(), m.paths.end(), id) != m.paths.end();
+        });
+    }
+
     void solve() {
-        for (int f : request_.frames) result_.frames.push_back({f, false, {}, 0, 0, 0});
+        for (int f : request_.frames) result_.frames.emplace_back().frame = f;
         keyframes_ = chooseKeyframes(sightings_);
         if (keyframes_.size() < 2) {
             const bool anywhere =
@@ -154,8 +178,137 @@ class Solver {
             result_.trouble = pairs_.empty() ? SolveTrouble::tooFewPaths : SolveTrouble::noStart;
             return;
         }
-        weighBend(*best);
-        takeFree(*best);
+        finishFree(*best);
+    }
+
+    /// What comes after all frames hang together.
+    void finishFree(Reconstruction& r) {
+        readRows(r);
+        weighBend(r);
+        obeyMeasures(r);
+        takeFree(r);
+    }
+
+    /// From where an earlier solve stood. False when too little of it is left.
+    bool resume(const SolveResult& from) {
+        if (from.motion != Motion::free || from.lens.lens.kind() != lens_.lens.kind()) return false;
+        if (request_.move != MoveChoice::automatic && request_.move != MoveChoice::free) return false;
+        if (request_.zoom != ZoomChoice::automatic && (request_.zoom == ZoomChoice::zooms) != from.zooms) return false;
+        for (int f : request_.frames) result_.frames.emplace_back().frame = f;
+        Intrinsics lens = lens_;
+        if (request_.focal != Known::known) lens.focalPx = from.lens.focalPx;
+        if (request_.principal != Known::known) lens.principalPoint = from.lens.principalPoint;
+        // A bend that was refused is no longer asked for.
+        result_.bendRefusedPx = from.bendRefusedPx;
+        if (request_.distortion != Known::known) lens.lens = from.lens.lens;
+        auto r = std::make_unique<Reconstruction>(sightings_, lens, from.zooms);
+        if (!request_.focalByFrame.empty()) r->holdFocals(request_.focalByFrame);
+        for (int f = 0; f < sightings_.frameCount(); ++f)
+            if (const SolvedFrame* had = from.at(sightings_.frames[size_t(f)]); had && had->solved && !had->filled)
+                r->resume(f, viewFromPose(had->pose), had->focalPx);
+        std::map<int, const SolvedPoint*> points;
+        for (const SolvedPoint& p : from.points)
+            if (!p.heldBack) points[p.pathId] = &p;
+        int kept = 0;
+        for (int p = 0; p < sightings_.pathCount(); ++p) {
+            const auto at = points.find(sightings_.pathIds[size_t(p)]);
+            const auto [begin, end] = sightings_.ofPath[size_t(p)];
+            if (at == points.end() || sightings_.heldBack[size_t(p)] ||
+                !at->second->stretch.contains(sightings_.frames[size_t(sightings_.all[size_t(begin)].frame)]) ||
+                !at->second->stretch.contains(sightings_.frames[size_t(sightings_.all[size_t(end) - 1].frame)]))
+                continue;
+            r->resumePoint(p, at->second->position);
+            ++kept;
+        }
+        if (kept < sightings_.fewest.placed || r->solvedFrames() < 2) {
+            result_ = {};
+            return false;
+        }
+        from_ = &from;
+        result_.parallaxPx = from.parallaxPx;
+        result_.rotationRmsPx = from.rotationRmsPx;
+        r->setReadout(request_.readoutKnown == Known::known ? request_.readout : from.readout,
+                      request_.readoutKnown != Known::known);
+        r->judge(6);
+        r->addPoints(angle(0.005));
+        if (r->solvedFrames() < sightings_.frameCount()) fillBetween(*r);
+        r->weighPaths();
+        r->judge(4.5);
+        progress_.check();
+        r->refine(lensValues(), priors(), 6, 1e-4, cancelled_);
+        r->weighPaths();
+        r->setAsideSliding(3.5, slideNever());
+        r->judge(4.5);
+        r->addPoints(angle(0.005));
+        progress_.check();
+        r->refine(lensValues(), priors(), 10, 1e-5, cancelled_);
+        r->judge(4.5);
+        if (bendIsSolved() || !lensValues().empty()) weighBend(*r);
+        obeyMeasures(*r);
+        takeFree(*r);
+        return true;
+    }
+
+    [[nodiscard]] double slideNever() const { return 0.4 * std::max(1.0, request_.width / 1280.0); }
+
+    /// Rows that are read one after the other: solved last, when the camera's own motion is known.
+    void readRows(Reconstruction& r) {
+        const bool solves = request_.readoutKnown != Known::known;
+        if (!solves && request_.readout == 0) return;
+        r.setReadout(request_.readoutKnown == Known::unknown ? 0 : request_.readout, solves);
+        for (int round = 0; round < 4; ++round) {
+            progress_.check();
+            r.refine(lensValues(), priors(), 12, 1e-5, cancelled_);
+            r.weighPaths();
+            r.judge(4.5);
+            r.addPoints(angle(0.005));
+        }
+    }
+
+    /// Check points: the world that they ask for is laid over the solve, and all is refined with them.
+    void obeyMeasures(Reconstruction& r) {
+        if (request_.measures.empty()) return;
+        std::map<int, int> groupOf;  // by path id: the stretch with most sightings
+        for (int p = 0; p < sightings_.pathCount(); ++p) {
+            if (!r.points()[size_t(p)]) continue;
+            const auto length = [&](int g) { return sightings_.ofPath[size_t(g)].second - sightings_.ofPath[size_t(g)].first; };
+            const auto [at, fresh] = groupOf.emplace(sightings_.pathIds[size_t(p)], p);
+            if (!fresh && length(p) > length(at->second)) at->second = p;
+        }
+        const PlaceOfPath place = [&](int id) -> std::optional<Eigen::Vector3d> {
+            const auto at = groupOf.find(id);
+            return at == groupOf.end() ? std::nullopt : r.points()[size_t(at->second)];
+        };
+        std::vector<double> depths;
+        for (int f = 0; f < sightings_.frameCount(); ++f)
+            for (const int i : r.hasView(f) ? sightings_.byFrame[size_t(f)] : std::vector<int>())
+                if (const auto& p = r.points()[size_t(sightings_.all[size_t(i)].path)])
+                    depths.push_back(r.views()[size_t(f)]->toCamera(*p).z());
+        const double depth = std::max(1e-9, median(std::move(depths)));
+        result_.freeRmsPx = fitOf(r);
+        for (int round = 0; round < 2; ++round) {
+            progress_.check();
+            const MeasuredWorld world = measuredWorld(request_.measures, place);
+            std::vector<PointTie> ties = tiesFor(request_.measures, world, place, depth);
+            if (ties.empty()) break;
+            for (PointTie& t : ties)
+                for (int& id : t.points) id = groupOf.at(id);
+            r.setTies(std::move(ties), world.placed);
+            r.refine(lensValues(), priors(), 25, 1e-6, cancelled_);
+            // A point that is held to its place may disagree with its sightings: that is for the report to say.
+        }
+        result_.measured = measuredWorld(request_.measures, place);
+        result_.reports = reportOn(request_.measures, result_.measured, place);
+    }
+
+    /// Root mean square over the sightings in use, px.
+    [[nodiscard]] double fitOf(const Reconstruction& r) const {
+        double sum = 0;
+        int count = 0;
+        for (const PathSighting& s : r.sightings().all)
+            if (const auto e = s.use && !sightings_.heldBack[size_t(s.path)] ? r.residual(s) : std::nullopt)
+                sum += e->squaredNorm(), ++count;
+        return count > 0 ? std::sqrt(sum / count) : 0;
     }
 
     /// Mean truncated cost over all frames: those that were not reached count as wrong.
@@ -390,7 +543,7 @@ class Solver {
             r.addPoints(angle(0.005));
             progress_.advance();
         }
-        r.setAsideSliding(3.5, 0.4 * std::max(1.0, request_.width / 1280.0));
+        r.setAsideSliding(3.5, slideNever());
         r.refine(lensValues(), priors(), 12, 1e-5, cancelled_);
         r.judge(4.5);
         progress_.advance();
@@ -411,13 +564,29 @@ class Solver {
                     depths.push_back(r.views()[size_t(f)]->toCamera(*p).z());
         }
         const View base = *r.views()[size_t(anchor)];
-        const double scale = 10.0 / std::max(1e-12, median(depths));
+        double scale = 10.0 / std::max(1e-12, median(depths));
         // From the solve's vision world to ours: the anchor camera's axes, half a turn around x, ten units to the
         // middle of things.
         const CameraPose basePose = poseFromView(base);
+        CameraPose anchorPose;  // of the anchor in the result
+        if (from_) {
+            // The world that things were laid out in stays.
+            anchorPose = basePose;
+            scale = 1;
+            if (const SolvedFrame* had = from_->at(sightings_.frames[size_t(anchor)]); had && had->solved) {
+                anchorPose = had->pose;
+                scale = scaleOnto(*from_, r, basePose, anchorPose);
+            }
+        }
+        const Eigen::Quaterniond turn = anchorPose.worldFromCamera * basePose.worldFromCamera.conjugate();
         const auto place = [&](const Eigen::Vector3d& x) -> Eigen::Vector3d {
-            return scale * (basePose.worldFromCamera.conjugate() * (x - basePose.position));
+            return anchorPose.position + scale * (turn * (x - basePose.position));
         };
+        if (result_.measured.scaled) {
+            // What was found for the reconstruction's own space.
+            const Similarity onto{scale, turn, place(Eigen::Vector3d::Zero())};
+            result_.measured.fromSolve = result_.measured.fromSolve.after(onto.inverse());
+        }
         double sum = 0;
         int count = 0;
         for (int f = 0; f < sightings_.frameCount(); ++f) {
@@ -426,7 +595,7 @@ class Solver {
             const CameraPose pose = poseFromView(*r.views()[size_t(f)]);
             out.solved = true;
             out.pose.position = place(pose.position);
-            out.pose.worldFromCamera = (basePose.worldFromCamera.conjugate() * pose.worldFromCamera).normalized();
+            out.pose.worldFromCamera = (turn * pose.worldFromCamera).normalized();
             out.focalPx = r.lensOf(f).focalPx;
             double frameSum = 0;
             for (int i : sightings_.byFrame[size_t(f)]) {
@@ -442,8 +611,28 @@ class Solver {
         }
         result_.rmsPx = count > 0 ? std::sqrt(sum / count) : 0;
         if (r.solvedFrames() < sightings_.frameCount()) result_.trouble = SolveTrouble::growthStopped;
+        result_.readout = r.readout();
+        result_.height = request_.height;
+        if (request_.readoutKnown != Known::known) result_.readoutSigma = r.readoutSigma().value_or(1e9);
+        for (int p = 0; p < sightings_.pathCount(); ++p)
+            if (sightings_.heldBack[size_t(p)]) result_.heldBack.push_back(sightings_.pathIds[size_t(p)]);
         takePoints(r, place);
         takeParallax(r);
+    }
+
+    /// How many units of an earlier solve one of the reconstruction's is, from the distances of common points.
+    double scaleOnto(const SolveResult& from, const Reconstruction& r, const CameraPose& here, const CameraPose& there) {
+        std::map<int, const SolvedPoint*> points;
+        for (const SolvedPoint& p : from.points) points[p.pathId] = &p;
+        std::vector<double> scales;
+        for (int p = 0; p < sightings_.pathCount(); ++p) {
+            const auto at = points.find(sightings_.pathIds[size_t(p)]);
+            if (at == points.end() || !r.points()[size_t(p)]) continue;
+            const double now = (*r.points()[size_t(p)] - here.position).norm();
+            if (now > 0) scales.push_back((at->second->position - there.position).norm() / now);
+        }
+        const double scale = median(std::move(scales));
+        return scale > 0 ? scale : 1;
     }
 
     template <class Place>
@@ -644,6 +833,7 @@ class Solver {
     std::set<int> gaveUp_;
     std::function<bool()> cancelled_;
     SolveResult result_;
+    const SolveResult* from_ = nullptr;  ///< that is brought up to date
     std::vector<int> groups_;  ///< of sightings, by result_.points while they are made
 };
 
@@ -651,6 +841,11 @@ class Solver {
 
 SolveResult solveShot(const std::vector<Path>& paths, const SolveRequest& request, Progress& progress) {
     return Solver(paths, request, progress).run();
+}
+
+SolveResult updateSolve(const std::vector<Path>& paths, const SolveRequest& request, const SolveResult& from,
+                        Progress& progress) {
+    return Solver(paths, request, progress).update(from);
 }
 
 }  // namespace va

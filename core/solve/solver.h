@@ -3,6 +3,7 @@
 #include <vector>
 
 #include "base/progress.h"
+#include "solve/known_measure.h"
 #include "solve/solve_result.h"
 #include "track/path.h"
 
@@ -32,6 +33,11 @@ struct SolveRequest {
     Known principal = Known::known;
     Eigen::Vector2d principalOffset{0, 0};  ///< px from the middle of the picture
     std::vector<double> focalByFrame;       ///< px, one a frame: a zoom that is known; `focal` is known then
+    /// Rolling shutter: frames from the first row's reading to the last one's. Unknown and start: it is solved, from 0
+    /// or from what is given; free moves only.
+    Known readoutKnown = Known::known;
+    double readout = 0;
+    std::vector<KnownMeasure> measures;  ///< check points: what is known of places, obeyed by free moves
     bool fewPaths = false;                  ///< a thing in the picture, not the scene: asks for fewer
     double heldBackShare = 0.1;             ///< of the paths, for the check error
     uint64_t seed = 1;
@@ -45,5 +51,14 @@ struct SolveRequest {
 /// The world is the first solved camera's: at the origin, looking down −Z; the median depth of the points is ten units.
 /// Bad input never throws: `trouble` says what is missing. Throws Cancelled. Equal input gives the equal result.
 SolveResult solveShot(const std::vector<Path>& paths, const SolveRequest& request, Progress& progress);
+
+/// Brings a solve up to date after an edit, from where it was: cameras and points that it has are kept as a start, new
+/// frames and paths are added, and all is refined with the request as it is now. A tenth of the time of a solve from
+/// nothing. The world stays: the first camera where it was, and the middle of things as far away. What was held back
+/// for the check error stays held back, so that errors before and after can be compared.
+///
+/// Only for free moves of the same kind of lens; where `from` is another, or nothing of it is left, it solves anew.
+SolveResult updateSolve(const std::vector<Path>& paths, const SolveRequest& request, const SolveResult& from,
+                        Progress& progress);
 
 }  // namespace va

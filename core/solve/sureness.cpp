@@ -10,11 +10,12 @@
 namespace va {
 
 std::optional<Eigen::MatrixXd> lensCovariance(const BundleProblem& problem, std::span<const LensValue> values,
-                                              bool fixedPoints, double least) {
+                                              bool fixedPoints, double least, bool solveReadout) {
     BundleOptions options;
     options.solved.assign(values.begin(), values.end());
     options.fixedPoints = fixedPoints;
     options.solveZoom = !problem.focalOfView.empty();
+    options.solveReadout = solveReadout;
     if (!fixedPoints && !problem.observations.empty()) {
         // The world's place and turn; its scale is held by a hair of damping, which the rest does not notice.
         options.fixedViews.assign(problem.views.size(), 0);
@@ -39,10 +40,14 @@ std::optional<Eigen::MatrixXd> lensCovariance(const BundleProblem& problem, std:
         const Eigen::VectorXd spread =
             axes.eigenvalues().unaryExpr([&](double e) { return variance / std::max(e, variance * 1e-9); });
         known = axes.eigenvectors() * spread.asDiagonal() * axes.eigenvectors().transpose();
+        // Behind the lens's numbers and the read-out time stand points that ties speak of.
+        const bool focalInViews = options.solveZoom && std::find(values.begin(), values.end(), LensValue::focal) != values.end();
+        const auto asked = Eigen::Index(values.size()) - focalInViews + (solveReadout && !problem.rates.empty());
+        known = known.topLeftCorner(asked, asked).eval();
     }
     const auto focal = std::find(values.begin(), values.end(), LensValue::focal);
     if (!options.solveZoom || focal == values.end()) return known;
-    const auto n = Eigen::Index(values.size()), at = Eigen::Index(focal - values.begin());
+    const auto n = known.rows() + 1, at = Eigen::Index(focal - values.begin());
     const int middle = int(problem.views.size() / 2);
     const Eigen::Index last = equations.viewSize() - 1;
     Eigen::MatrixXd out = Eigen::MatrixXd::Zero(n, n);

@@ -11,7 +11,7 @@
 
 #include "base/error.h"
 #include "exchange/camera_json.h"
-#include "ground/similarity.h"
+#include "solve/similarity.h"
 #include "shot/lens_json.h"
 #include "solve/triangulate.h"
 

@@ -10,7 +10,7 @@
 
 #include "base/error.h"
 #include "exchange/camera_json.h"
-#include "ground/similarity.h"
+#include "solve/similarity.h"
 #include "synthetic_shot.h"
 
 namespace va {
