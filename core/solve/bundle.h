@@ -37,7 +37,7 @@ struct BundleProblem {
     std::vector<PointTie> ties;  ///< what else is known of points
 
     /// Rolling shutter: rows are read one after the other, the last one `readout` frames after the first; a view stands
-    /// for the middle row. `rates` are how the views turn (about the camera's axes, radians) and shift in one frame;
+    /// for the middle row. `rates` are how the views move meanwhile;
     /// they are taken as they are, and have to be taken anew from the views after a bundle. Empty: all rows at once.
     std::vector<ViewRate> rates;
     double readout = 0;

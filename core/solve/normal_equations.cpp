@@ -140,8 +140,8 @@ Eigen::Vector2d NormalEquations::residualOf(const BundleProblem& p, const Bundle
     if (!options_.rotationOnly) c += view.shift;
     if (!p.rates.empty()) {
         const double late = p.readout * (o.pixel.y() / std::max(1, p.height - 1) - 0.5);
-        const auto& rate = p.rates[size_t(o.view)];
-        const View then = moved({Eigen::Matrix3d::Identity(), c}, late * rate.head<3>(), late * rate.tail<3>());
+        const ViewRate::Move move = p.rates[size_t(o.view)].after(late);
+        const View then = moved({Eigen::Matrix3d::Identity(), c}, move.head<3>(), move.tail<3>());
         c = then.shift;
     }
     const double z = depthOf(c);
@@ -163,11 +163,12 @@ NormalEquations::Slopes NormalEquations::slopesOf(const BundleProblem& p, const 
     Eigen::Vector3d byReadout = Eigen::Vector3d::Zero();
     if (!p.rates.empty()) {
         const double share = o.pixel.y() / std::max(1, p.height - 1) - 0.5, late = p.readout * share;
-        const auto& rate = p.rates[size_t(o.view)];
-        const View row = moved({Eigen::Matrix3d::Identity(), c}, late * rate.head<3>(), late * rate.tail<3>());
+        const ViewRate& rate = p.rates[size_t(o.view)];
+        const ViewRate::Move move = rate.after(late), slope = rate.slope(late);
+        const View row = moved({Eigen::Matrix3d::Identity(), c}, move.head<3>(), move.tail<3>());
         then = row.rotation;
         c = row.shift;
-        byReadout = share * (rate.head<3>().cross(c) + rate.tail<3>());
+        byReadout = share * (slope.head<3>().cross(c) + slope.tail<3>());
     }
     const double z = depthOf(c);
     const Eigen::Vector2d s(c.x() / z, c.y() / z);

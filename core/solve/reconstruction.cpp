@@ -45,7 +45,7 @@ void Reconstruction::takeRates() {
     for (size_t f = 0; f < views_.size(); ++f)
         if (views_[f]) views.push_back(*views_[f]), times.push_back(sightings_.frames[f]);
     const std::vector<ViewRate> rates = ratesOf(views, times);
-    rates_.assign(views_.size(), ViewRate::Zero());
+    rates_.assign(views_.size(), ViewRate());
     for (size_t f = 0, i = 0; f < views_.size(); ++f)
         if (views_[f]) rates_[f] = rates[i++];
 }

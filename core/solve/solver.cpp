@@ -213,9 +213,13 @@ class Solver {
         for (int p = 0; p < sightings_.pathCount(); ++p) {
             const auto at = points.find(sightings_.pathIds[size_t(p)]);
             const auto [begin, end] = sightings_.ofPath[size_t(p)];
-            if (at == points.end() || sightings_.heldBack[size_t(p)] ||
-                !at->second->stretch.contains(sightings_.frames[size_t(sightings_.all[size_t(begin)].frame)]) ||
-                !at->second->stretch.contains(sightings_.frames[size_t(sightings_.all[size_t(end) - 1].frame)]))
+            if (at == points.end() || sightings_.heldBack[size_t(p)]) continue;
+            // The path may have grown, or be one of several stretches that were measured against other references.
+            const FrameRange had = at->second->stretch;
+            const int first = sightings_.frames[size_t(sightings_.all[size_t(begin)].frame)],
+                      last = sightings_.frames[size_t(sightings_.all[size_t(end) - 1].frame)];
+            if (2 * FrameRange{std::max(first, had.first), std::min(last, had.last)}.count() <
+                std::min(had.count(), last - first + 1))
                 continue;
             r->resumePoint(p, at->second->position);
             ++kept;
@@ -555,14 +559,17 @@ class Solver {
         result_.zooms = r.zooms();
         result_.errorsTogether = r.errorsTogether();
         std::vector<double> depths;
-        int anchor = -1;
+        int anchor = -1, common = -1;
         for (int f = 0; f < sightings_.frameCount(); ++f) {
             if (!r.hasView(f)) continue;
             if (anchor < 0) anchor = f;
+            const SolvedFrame* had = from_ ? from_->at(sightings_.frames[size_t(f)]) : nullptr;
+            if (common < 0 && had && had->solved && !had->filled) common = f;
             for (int i : sightings_.byFrame[size_t(f)])
                 if (const auto& p = r.points()[size_t(sightings_.all[size_t(i)].path)])
                     depths.push_back(r.views()[size_t(f)]->toCamera(*p).z());
         }
+        if (common >= 0) anchor = common;
         const View base = *r.views()[size_t(anchor)];
         double scale = 10.0 / std::max(1e-12, median(depths));
         // From the solve's vision world to ours: the anchor camera's axes, half a turn around x, ten units to the
@@ -573,8 +580,8 @@ class Solver {
             // The world that things were laid out in stays.
             anchorPose = basePose;
             scale = 1;
-            if (const SolvedFrame* had = from_->at(sightings_.frames[size_t(anchor)]); had && had->solved) {
-                anchorPose = had->pose;
+            if (common >= 0) {
+                anchorPose = from_->at(sightings_.frames[size_t(anchor)])->pose;
                 scale = scaleOnto(*from_, r, basePose, anchorPose);
             }
         }

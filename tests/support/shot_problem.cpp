@@ -44,9 +44,9 @@ ShotProblem makeShotProblem(const ShotProblemOptions& o) {
             const int a = std::max(0, v - 1), b = std::min(o.views - 1, v + 1);
             const View &x = t.views[size_t(a)], &y = t.views[size_t(b)];
             const Eigen::AngleAxisd turn(y.rotation * x.rotation.transpose());
-            Eigen::Matrix<double, 6, 1> rate;
-            rate.head<3>() = turn.angle() * turn.axis() / (b - a);
-            rate.tail<3>() = -t.views[size_t(v)].rotation * (y.centre() - x.centre()) / (b - a);
+            ViewRate rate;
+            rate.first.head<3>() = turn.angle() * turn.axis() / (b - a);
+            rate.first.tail<3>() = -t.views[size_t(v)].rotation * (y.centre() - x.centre()) / (b - a);
             t.rates.push_back(rate);
         }
     const Eigen::Matrix2d whiten = Eigen::Matrix2d::Identity() / std::max(o.noisePx, 1e-3);

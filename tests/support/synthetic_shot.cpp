@@ -57,8 +57,11 @@ SyntheticShot makeSyntheticShot(const SyntheticOptions& o) {
             Intrinsics lens = s.lens;
             lens.focalPx = s.focals[size_t(f)];
             const CameraPose& m = s.mover[size_t(f)];
-            const auto p =
-                project(s.cameras[size_t(f)], lens, moves ? Eigen::Vector3d(m.position + m.worldFromCamera * x) : x);
+            const Eigen::Vector3d place = moves ? Eigen::Vector3d(m.position + m.worldFromCamera * x) : x;
+            auto p = project(s.cameras[size_t(f)], lens, place);
+            // Seen when its row is read, which decides the row.
+            for (int round = 0; round < 6 && p && o.readout != 0; ++round)
+                p = project(camera((f + o.readout * (p->y() / (o.height - 1) - 0.5)) / (o.frames - 1)), lens, place);
             if (!p || p->x() < 0 || p->y() < 0 || p->x() > o.width - 1 || p->y() > o.height - 1) continue;
             PathPoint q;
             q.frame = 1001 + f;

@@ -1,0 +1,152 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "solve/solver.h"
+#include "synthetic_shot.h"
+
+namespace va {
+namespace {
+
+using test::lookAlong;
+using test::makeSyntheticShot;
+using test::SyntheticOptions;
+using test::SyntheticShot;
+
+SolveResult solve(const SyntheticShot& s) {
+    Progress progress;
+    return solveShot(s.paths, s.request, progress);
+}
+SolveResult update(const SyntheticShot& s, const SolveResult& from) {
+    Progress progress;
+    return updateSolve(s.paths, s.request, from, progress);
+}
+
+TEST(UpdateSolve, WithoutAnEditComesBackToTheSameCameras) {
+    const SyntheticShot s = makeSyntheticShot({});
+    const SolveResult first = solve(s), again = update(s, first);
+    ASSERT_EQ(again.motion, Motion::free);
+    EXPECT_EQ(again.solvedCount(), 40);
+    EXPECT_NEAR(again.rmsPx, first.rmsPx, 0.003);
+    EXPECT_NEAR(again.checkRmsPx, first.checkRmsPx, 0.01);
+    EXPECT_NEAR(again.lens.focalPx / first.lens.focalPx, 1, 5e-4);
+    for (size_t f = 0; f < first.frames.size(); ++f)
+        EXPECT_LT((again.frames[f].pose.position - first.frames[f].pose.position).norm(), 0.01) << f;
+    EXPECT_EQ(again.heldBack, first.heldBack);
+}
+
+TEST(UpdateSolve, LeavesOutWhatWasSetAsideAndKeepsTheWorld) {
+    SyntheticShot s = makeSyntheticShot({});
+    const SolveResult first = solve(s);
+    for (size_t i = 0; i < s.paths.size(); i += 5) s.paths[i].setAside = true;
+    const SolveResult again = update(s, first);
+    ASSERT_EQ(again.motion, Motion::free);
+    EXPECT_EQ(again.solvedCount(), 40);
+    for (const SolvedPoint& p : again.points)
+        EXPECT_FALSE(s.paths[size_t(std::find_if(s.paths.begin(), s.paths.end(),
+                                                 [&](const Path& q) { return q.id == p.pathId; }) -
+                                    s.paths.begin())]
+                         .setAside);
+    EXPECT_LT((again.frames[0].pose.position - first.frames[0].pose.position).norm(), 1e-6);
+    // Points that both have are where they were, as nearly as a fifth of the paths matters.
+    double sum = 0;
+    int n = 0;
+    for (const SolvedPoint& p : again.points)
+        for (const SolvedPoint& q : first.points)
+            if (p.pathId == q.pathId) sum += (p.position - q.position).norm() / q.position.norm(), ++n;
+    ASSERT_GT(n, 100);
+    EXPECT_LT(sum / n, 0.004);
+}
+
+TEST(UpdateSolve, GrowsIntoFramesThatWereNotSolvedBefore) {
+    SyntheticShot s = makeSyntheticShot({});
+    const std::vector<int> all = s.request.frames;
+    s.request.frames.assign(all.begin() + 8, all.end() - 8);
+    const SolveResult part = solve(s);
+    ASSERT_EQ(part.solvedCount(), 24);
+    s.request.frames = all;
+    const SolveResult whole = update(s, part);
+    EXPECT_EQ(whole.solvedCount(), 40);
+    EXPECT_LT(whole.rmsPx, 0.2);
+    // The world is still that of the first solve.
+    EXPECT_LT((whole.at(1009)->pose.position - part.at(1009)->pose.position).norm(), 0.05);
+}
+
+TEST(UpdateSolve, SolvesAnewWhereNothingIsLeft) {
+    const SyntheticShot s = makeSyntheticShot({});
+    SolveResult other = solve(s);
+    for (SolvedPoint& p : other.points) p.pathId += 100000;
+    const SolveResult r = update(s, other);
+    EXPECT_EQ(r.motion, Motion::free);
+    EXPECT_EQ(r.solvedCount(), 40);
+    EXPECT_LT(r.rmsPx, 0.2);
+}
+
+/// A camera in the hand: rows that are read late see it somewhere else.
+SyntheticOptions shaken(double readout) {
+    SyntheticOptions o;
+    o.frames = 60;
+    o.points = 300;
+    o.readout = readout;
+    o.camera = [](double t) {
+        return lookAlong({-2 + 4 * t, 0.3 * t + 0.02 * std::sin(50 * t), 0.5 * t},
+                         0.12 - 0.3 * t + 0.012 * std::sin(60 * t), 0.02 + 0.010 * std::sin(45 * t + 1));
+    };
+    return o;
+}
+
+TEST(RollingShutter, ReadoutTimeIsFoundAndTheCameraWithIt) {
+    SyntheticShot s = makeSyntheticShot(shaken(0.6));
+    const SolveResult blind = solve(s);
+    s.request.readoutKnown = Known::unknown;
+    const SolveResult found = solve(s);
+    ASSERT_EQ(found.motion, Motion::free);
+    EXPECT_NEAR(found.readout, 0.6, 0.03);
+    EXPECT_GT(found.readoutSigma, 0);
+    EXPECT_LT(found.readoutSigma, 0.03);
+    EXPECT_LT(found.rmsPx, 0.22);
+    EXPECT_GT(blind.rmsPx, 1.3 * found.rmsPx) << "rows read as one do not fit";
+    // A point is seen where its row was read.
+    double sum = 0;
+    int n = 0;
+    for (const SolvedPoint& p : found.points)
+        for (const Path& path : s.paths)
+            if (path.id == p.pathId && !p.heldBack)
+                for (const PathPoint& q : path.points)
+                    if (const auto pixel = found.seen(q.frame, p.position))
+                        sum += (*pixel - Eigen::Vector2d(q.x, q.y)).squaredNorm(), ++n;
+    ASSERT_GT(n, 1000);
+    EXPECT_LT(std::sqrt(sum / n), 0.25);
+}
+
+TEST(RollingShutter, KnownReadoutIsObeyed) {
+    SyntheticShot s = makeSyntheticShot(shaken(0.6));
+    s.request.readout = 0.6;
+    const SolveResult r = solve(s);
+    EXPECT_EQ(r.readout, 0.6);
+    EXPECT_LT(r.readoutSigma, 0) << "given, not solved";
+    EXPECT_LT(r.rmsPx, 0.22);
+}
+
+TEST(RollingShutter, AGlobalShutterIsNotTakenForARollingOne) {
+    SyntheticShot s = makeSyntheticShot(shaken(0));
+    s.request.readoutKnown = Known::unknown;
+    const SolveResult r = solve(s);
+    EXPECT_NEAR(r.readout, 0, 0.02);
+    EXPECT_NEAR(r.readout / r.readoutSigma, 0, 4);
+}
+
+TEST(RollingShutter, AStillStandingCameraDoesNotTellItsReadout) {
+    SyntheticOptions o;
+    o.readout = 0.5;
+    o.camera = [](double t) { return lookAlong({-0.2 + 0.4 * t, 0, 0}, 0, 0); };
+    SyntheticShot s = makeSyntheticShot(o);
+    s.request.readoutKnown = Known::unknown;
+    const SolveResult r = solve(s);
+    EXPECT_TRUE(std::isfinite(r.readout));
+    EXPECT_GT(r.readoutSigma, 0.05) << "an even, slow slide looks the same with a slightly turned scene";
+}
+
+}  // namespace
+}  // namespace va
