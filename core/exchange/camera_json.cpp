@@ -4,7 +4,9 @@
 #include <nlohmann/json.hpp>
 
 #include "base/error.h"
+#include "shot/json_parts.h"
 #include "shot/lens_json.h"
+#include "shot/solve_json.h"
 
 namespace va {
 
@@ -13,7 +15,7 @@ using nlohmann::ordered_json;
 namespace {
 
 ordered_json triple(const Eigen::Vector3d& v) { return {v.x(), v.y(), v.z()}; }
-ordered_json quaternion(const Eigen::Quaterniond& q) { return {q.w(), q.x(), q.y(), q.z()}; }
+ordered_json turn(const Eigen::Quaterniond& q) { return {q.w(), q.x(), q.y(), q.z()}; }
 Eigen::Vector3d tripleFrom(const ordered_json& j) {
     return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()};
 }
@@ -37,12 +39,14 @@ std::string writeCameraJson(const SceneExport& s) {
         ordered_json o{{"frame", f.frame}, {"solved", f.solved}};
         if (f.solved) {
             o["position"] = triple(f.pose.position);
-            o["rotation"] = quaternion(f.pose.worldFromCamera);
+            o["rotation"] = turn(f.pose.worldFromCamera);
             o["focal_px"] = f.focalPx;
             o["focal_mm"] = s.focalMm(f);
             o["sensor_width_mm"] = s.sensorWidthMm;
             o["principal_point_px"] = {s.principalPoint.x(), s.principalPoint.y()};
             o["rms_px"] = f.rmsPx;
+            // What was not solved says so.
+            if (f.origin != PoseOrigin::solved) o["origin"] = poseOriginNames[int(f.origin)];
         }
         j["frames"].push_back(o);
     }
@@ -52,7 +56,7 @@ std::string writeCameraJson(const SceneExport& s) {
     j["anchors"] = ordered_json::array();
     j["props"] = ordered_json::array();
     for (const Thing& t : s.things) {
-        ordered_json o{{"name", t.name}, {"position", triple(t.position)}, {"rotation", quaternion(t.rotation)}};
+        ordered_json o{{"name", t.name}, {"position", triple(t.position)}, {"rotation", turn(t.rotation)}};
         if (t.kind == ThingKind::box) o["size"] = triple(t.size);
         j[t.kind == ThingKind::box ? "props" : "anchors"].push_back(o);
     }
@@ -65,7 +69,7 @@ std::string writeCameraJson(const SceneExport& s) {
         for (const auto& [frame, pose] : m.poses)
             o["frames"].push_back({{"frame", frame},
                                    {"position", triple(pose.position)},
-                                   {"rotation", quaternion(pose.worldFromCamera)}});
+                                   {"rotation", turn(pose.worldFromCamera)}});
         for (const auto& p : m.points)
             o["points"].push_back({{"id", p.id}, {"position", triple(p.position)}, {"rms_px", p.rmsPx}});
         j["movers"].push_back(o);
@@ -74,6 +78,19 @@ std::string writeCameraJson(const SceneExport& s) {
     j["rms_px"] = s.rmsPx;
     if (s.checkRmsPx >= 0) j["check_rms_px"] = s.checkRmsPx;
     else j["check_rms_px"] = nullptr;
+    // The camera of a frame is that of its middle row; the last row is read this share of the frame's time after the
+    // first.
+    j["rolling_shutter"] = {{"readout_share", s.readout}, {"pose_row", 0.5}};
+    if (s.openShare > 0) j["shutter_open_share"] = s.openShare;
+    if (s.slipPx >= 0) j["expected_slip_px"] = s.slipPx;
+    j["check_points"] = ordered_json::array();
+    for (size_t i = 0; i < s.checkPoints.size() && i < s.reports.size(); ++i)
+        j["check_points"].push_back({{"name", s.checkPoints[i].name},
+                                     {"kind", measureNames[int(s.checkPoints[i].measure.kind)]},
+                                     {"used", s.reports[i].used},
+                                     {"off", s.reports[i].off},
+                                     {"tolerance", s.checkPoints[i].measure.tolerance},
+                                     {"note", s.reports[i].why}});
     j["verdict"] = s.verdict;
     return j.dump(1) + "\n";
 }
@@ -99,6 +116,7 @@ SceneExport readCameraJson(const std::string& text, const std::string& source) {
                 f.pose = {tripleFrom(o.at("position")), quaternionFrom(o.at("rotation"))};
                 f.focalPx = o.at("focal_px");
                 f.rmsPx = o.at("rms_px");
+                if (o.contains("origin")) f.origin = named<PoseOrigin>(o["origin"], poseOriginNames);
                 s.sensorWidthMm = o.at("sensor_width_mm");
                 s.principalPoint = {o.at("principal_point_px").at(0).get<double>(),
                                     o.at("principal_point_px").at(1).get<double>()};
@@ -133,6 +151,9 @@ SceneExport readCameraJson(const std::string& text, const std::string& source) {
         s.rmsPx = j.at("rms_px");
         s.checkRmsPx = j.at("check_rms_px").is_null() ? -1 : j.at("check_rms_px").get<double>();
         s.verdict = j.at("verdict");
+        if (j.contains("rolling_shutter")) s.readout = j["rolling_shutter"].at("readout_share");
+        s.openShare = j.value("shutter_open_share", 0.0);
+        s.slipPx = j.value("expected_slip_px", -1.0);
         return s;
     } catch (const nlohmann::json::exception& e) {
         throw InputError("\"" + source + "\" is a camera file with a part missing or damaged. Export it again.",

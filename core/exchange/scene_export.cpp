@@ -36,7 +36,7 @@ SceneExport gatherExport(const Shot& shot, const std::string& verdict) {
     e.rmsPx = shot.solve->rmsPx;
     e.checkRmsPx = shot.solve->checkRmsPx;
     for (const SolvedFrame& f : shot.solve->frames) {
-        SceneExport::Frame out{f.frame, f.solved, {}, f.focalPx, f.rmsPx};
+        SceneExport::Frame out{f.frame, f.solved, {}, f.focalPx, f.rmsPx, f.origin};
         if (f.solved) out.pose = *shot.worldPose(f.frame);
         e.frames.push_back(out);
     }
@@ -45,6 +45,12 @@ SceneExport gatherExport(const Shot& shot, const std::string& verdict) {
         e.points.push_back({p.pathId, path ? path->name : std::string(), shot.worldPoint(p), p.rmsPx});
     }
     e.things = shot.things;
+    e.readout = shot.solve->readout;
+    e.openShare = shot.blur.openShare;
+    for (const CheckPoint& c : shot.checkPoints)
+        if (c.on && !c.measure.paths.empty()) e.checkPoints.push_back(c);
+    if (shot.solve->reports.size() == e.checkPoints.size()) e.reports = shot.solve->reports;
+    else e.checkPoints.clear();  // they have changed since the solve
     return e;
 }
 

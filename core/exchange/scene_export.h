@@ -18,6 +18,7 @@ struct SceneExport {
         CameraPose pose;
         double focalPx = 0;
         double rmsPx = 0;
+        PoseOrigin origin = PoseOrigin::solved;
     };
     struct Point {
         int id = 0;
@@ -42,6 +43,13 @@ struct SceneExport {
     std::string motion;
     std::string verdict;
     double rmsPx = 0, checkRmsPx = -1;
+    /// Rolling shutter, as a share of the frame's time; the camera of a frame is that of the middle row. 0 = all rows at
+    /// once.
+    double readout = 0;
+    double openShare = 0;  ///< of the frame's time that the shutter was found open; 0 = not known
+    double slipPx = -1;    ///< expected, over the solved points and the range; negative = not known
+    std::vector<CheckPoint> checkPoints;
+    std::vector<MeasureReport> reports;  ///< one a check point
     std::vector<Frame> frames;  ///< in order
     std::vector<Point> points;
     std::vector<Thing> things;

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "exchange/usda.h"
 
+#include <algorithm>
+
 #include <cmath>
 #include <cstdio>
 #include <map>
@@ -62,6 +64,13 @@ std::string writeUsda(const SceneExport& s) {
     out += text(
         "            double rmsPx = %.9g\n            double checkRmsPx = %.9g\n            string motion = \"%s\"\n",
         s.rmsPx, s.checkRmsPx, s.motion.c_str());
+    out += text("            double readoutShare = %.9g\n            double poseRow = 0.5\n", s.readout);
+    if (std::any_of(s.movers.begin(), s.movers.end(), [](const auto& m) { return !m.sizeKnown; }))
+        out += "            bool moverSizesGuessed = true\n";
+    std::string put;
+    for (const auto& f : s.frames)
+        if (f.solved && f.origin != PoseOrigin::solved) put += (put.empty() ? "" : ", ") + std::to_string(f.frame);
+    if (!put.empty()) out += "            int[] editedFrames = [" + put + "]\n";
     out += "            string verdict = " + quoted(s.verdict) + "\n            int[] unsolvedFrames = [" + unsolved +
            "]\n        }\n    }\n";
     out += text(

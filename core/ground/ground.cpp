@@ -18,6 +18,12 @@ Eigen::Quaterniond aroundY(const Eigen::Vector3d& forwardToZ) {
 GroundFit buildGround(const SolveResult& solve, const GroundSpec& spec) {
     GroundFit fit;
     if (solve.motion != Motion::free) return fit;
+    if (solve.measured.placed && spec.levelPaths.empty() && !spec.originPath && !spec.zAlong) {
+        // Known positions say where the world is.
+        fit.worldFromSolve = solve.measured.fromSolve;
+        fit.level = fit.metric = true;
+        return fit;
+    }
     std::map<int, Eigen::Vector3d> place;
     for (const SolvedPoint& p : solve.points) place.emplace(p.pathId, p.position);
     const auto say = [&](const std::string& sentence) { fit.trouble += (fit.trouble.empty() ? "" : " ") + sentence; };
@@ -92,6 +98,10 @@ GroundFit buildGround(const SolveResult& solve, const GroundSpec& spec) {
             say("The length can't be used: its two points are not both in this solve, or are the same. Pick two "
                 "others.");
         }
+    }
+    if (!spec.length && solve.measured.scaled) {
+        world.scale = solve.measured.fromSolve.scale;
+        fit.metric = true;
     }
     world.shift = -(world.scale * (world.rotation * origin));
     fit.worldFromSolve = world;

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <Eigen/Core>
+#include <Eigen/Geometry>
+#include <cmath>
 #include <nlohmann/json.hpp>
 #include <string>
 
@@ -14,6 +16,18 @@ nlohmann::json numbers(const V& v) {
     nlohmann::json out = nlohmann::json::array();
     for (Eigen::Index i = 0; i < v.size(); ++i) out.push_back(v(i));
     return out;
+}
+
+inline constexpr const char* knownNames[] = {"unknown", "start", "known"};
+
+inline nlohmann::json quaternion(const Eigen::Quaterniond& q) { return {q.w(), q.x(), q.y(), q.z()}; }
+
+inline Eigen::Vector3d vector3(const nlohmann::json& j) { return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()}; }
+inline Eigen::Quaterniond quaternion(const nlohmann::json& j) {
+    const Eigen::Quaterniond q(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>(),
+                               j.at(3).get<double>());
+    // What we wrote comes back to the last bit; what somebody typed is made a rotation.
+    return std::fabs(q.norm() - 1) < 1e-9 ? q : q.normalized();
 }
 
 inline Eigen::Vector2d vector2(const nlohmann::json& j) { return {j.at(0).get<double>(), j.at(1).get<double>()}; }

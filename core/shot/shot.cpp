@@ -82,6 +82,12 @@ const Mover* Shot::mover(int id) const {
     return nullptr;
 }
 
+const CheckPoint* Shot::checkPoint(int id) const {
+    for (const CheckPoint& c : checkPoints)
+        if (c.id == id) return &c;
+    return nullptr;
+}
+
 const Mover* Shot::moverOfPath(int pathId) const {
     for (const Mover& m : movers)
         if (std::find(m.paths.begin(), m.paths.end(), pathId) != m.paths.end()) return &m;
@@ -149,6 +155,13 @@ uint64_t fingerprintOfSolveInput(const Shot& s) {
         h.add(s.back.principal).add(s.back.principalOffset);
     if (s.back.distortion != Known::unknown) h.add(s.back.lens);
     if (s.choices != SolveChoices()) h.add(s.choices.move).add(s.choices.zoom);
+    if (s.back.readoutKnown != Known::known || s.back.readout != 0) h.add(s.back.readoutKnown).add(s.back.readout);
+    for (const CheckPoint& c : s.checkPoints) {
+        if (!c.on || c.measure.paths.empty()) continue;
+        h.add(c.measure.kind).add(c.measure.length).add(c.measure.tolerance);
+        for (const int id : c.measure.paths) h.add(id);
+        for (int i = 0; i < 3; ++i) h.add(c.measure.target[i]).add(c.measure.normal[i]);
+    }
     for (const Mover& m : s.movers)
         for (const int id : m.paths) h.add(id);
     for (const Path& p : *s.paths) {

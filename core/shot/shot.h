@@ -9,6 +9,7 @@
 #include "media/plate_source.h"
 #include "media/plate_watch.h"
 #include "solve/chart_calibration.h"
+#include "solve/path_edits.h"
 #include "solve/solver.h"
 #include "track/flat_patch.h"
 #include "track/follow.h"
@@ -27,6 +28,9 @@ struct CameraBack {
     LensModel lens;  ///< when not unknown; its kind says which model is solved where it is
     Known principal = Known::known;
     Eigen::Vector2d principalOffset{0, 0};  ///< px of the principal point from the middle of the plate
+    /// Rolling shutter: unknown and start are solved, from 0 or from `readout`.
+    Known readoutKnown = Known::known;
+    double readout = 0;  ///< share of the frame's time from the first row's reading to the last one's
     std::string camera;  ///< maker and model that the sensor's width comes from; empty = given by hand
     /// The plate is a cut-out of a larger picture: that one's size in px of the plate, and where the plate's top left
     /// corner lies in it. Width and height 0 = the plate is whole.
@@ -43,6 +47,14 @@ struct SolveChoices {
     MoveChoice move = MoveChoice::automatic;
     ZoomChoice zoom = ZoomChoice::automatic;
     friend bool operator==(const SolveChoices&, const SolveChoices&) = default;
+};
+
+/// Something measured on the set.
+struct CheckPoint {
+    int id = 0;
+    std::string name;
+    KnownMeasure measure;  ///< paths may be empty: read from a file, not assigned yet
+    bool on = true;        ///< off: kept, not obeyed
 };
 
 /// How a mover's size against the scene is found; pictures do not tell it.
@@ -143,6 +155,9 @@ struct Shot {
     std::vector<FlatPatch> patches;
     std::shared_ptr<const SolveResult> solve = std::make_shared<SolveResult>();
     uint64_t solveFrom = 0;  ///< fingerprint of what the solve was made from; 0 = never solved
+    std::string refineReport;  ///< one sentence on the last refinement; empty = none since the last solve
+    std::vector<CheckPoint> checkPoints;
+    std::vector<PathEdit> pathEdits;
     std::vector<Mover> movers;
     GroundSpec groundSpec;
     std::shared_ptr<const GroundFit> ground = std::make_shared<GroundFit>();
@@ -156,6 +171,7 @@ struct Shot {
     [[nodiscard]] const MaskShape* mask(int id) const;
     [[nodiscard]] const StraightEdge* straightEdge(int id) const;
     [[nodiscard]] const Mover* mover(int id) const;
+    [[nodiscard]] const CheckPoint* checkPoint(int id) const;
     /// The mover that a path belongs to, or null.
     [[nodiscard]] const Mover* moverOfPath(int pathId) const;
     [[nodiscard]] bool hasPlate() const { return plate.width > 0; }

@@ -10,34 +10,21 @@
 #include "shot/feature_json.h"
 #include "shot/json_parts.h"
 #include "shot/lens_json.h"
+#include "shot/solve_json.h"
 
 namespace va {
 namespace {
 
 using nlohmann::json;
 
-json quaternion(const Eigen::Quaterniond& q) { return {q.w(), q.x(), q.y(), q.z()}; }
-
-Eigen::Vector3d vector3(const json& j) { return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()}; }
-Eigen::Quaterniond quaternion(const json& j) {
-    const Eigen::Quaterniond q(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>(),
-                               j.at(3).get<double>());
-    // What we wrote comes back to the last bit; what somebody typed is made a rotation.
-    return std::fabs(q.norm() - 1) < 1e-9 ? q : q.normalized();
-}
-
 json rational(const Rational& r) { return {{"num", r.num}, {"den", r.den}}; }
 Rational rationalFrom(const json& j) { return reduced(j.at("num"), j.at("den")); }
 
-constexpr const char* knownNames[] = {"unknown", "start", "known"};
 constexpr const char* moverScaleNames[] = {"ground", "distance", "given"};
 constexpr const char* moveNames[] = {"automatic", "free", "rotation", "fixed"};
 constexpr const char* zoomNames[] = {"automatic", "constant", "zooms"};
-constexpr const char* motionNames[] = {"none", "free", "rotation", "static"};
 constexpr const char* thingNames[] = {"box", "anchor"};
 constexpr const char* encodingNames[] = {"display", "linear", "log"};
-constexpr const char* troubleNames[] = {"none",        "too-few-frames", "too-few-paths",
-                                        "no-parallax", "no-start",       "growth-stopped"};
 
 json plateJson(const Shot& s, const std::filesystem::path& folder) {
     std::string spec = s.plateSpec;
@@ -125,90 +112,6 @@ void readPlate(const json& j, Shot& s, const std::filesystem::path& folder) {
     s.exclusions.matte.spec = j.value("mask", "");
 }
 
-json solveJson(const SolveResult& r) {
-    json j{{"motion", motionNames[int(r.motion)]},
-           {"trouble", troubleNames[int(r.trouble)]},
-           {"rms_px", r.rmsPx},
-           {"check_rms_px", r.checkRmsPx},
-           {"check_paths", r.checkPaths},
-           {"parallax_px", r.parallaxPx},
-           {"rotation_rms_px", r.rotationRmsPx},
-           {"parallax_deg", r.parallaxByFrame},
-           {"seconds", r.solveSeconds},
-           {"lens", lensToJson(r.lens.lens)},
-           {"lens_numbers", lensNumbersToJson(r.lensNumbers)},
-           {"lens_map_sigma_px", r.lensMapSigmaPx},
-           {"bend_refused_px", r.bendRefusedPx},
-           {"focal_px", r.lens.focalPx},
-           {"zooms", r.zooms},
-           {"errors_together", r.errorsTogether},
-           {"pixel_aspect", r.lens.pixelAspect},
-           {"principal_point_px", numbers(r.lens.principalPoint)},
-           {"frames", json::array()},
-           {"points", json::array()},
-           {"outliers", json::array()}};
-    for (const auto& f : r.frames)
-        j["frames"].push_back({{"frame", f.frame},
-                               {"solved", f.solved},
-                               {"position", numbers(f.pose.position)},
-                               {"rotation", quaternion(f.pose.worldFromCamera)},
-                               {"focal_px", f.focalPx},
-                               {"rms_px", f.rmsPx},
-                               {"sightings", f.sightings}});
-    for (const auto& p : r.points)
-        j["points"].push_back({{"path", p.pathId},
-                               {"position", numbers(p.position)},
-                               {"rms_px", p.rmsPx},
-                               {"worst_px", p.worstPx},
-                               {"worst_frame", p.worstFrame},
-                               {"sightings", p.sightings},
-                               {"stretch", {p.stretch.first, p.stretch.last}},
-                               {"weight", p.weight},
-                               {"held_back", p.heldBack}});
-    for (const auto& o : r.outliers)
-        j["outliers"].push_back({{"path", o.pathId}, {"whole", o.whole}, {"frames", o.frames}, {"reason", o.reason}});
-    return j;
-}
-
-SolveResult solveFrom(const json& j) {
-    SolveResult r;
-    r.motion = named<Motion>(j.at("motion"), motionNames);
-    r.trouble = named<SolveTrouble>(j.at("trouble"), troubleNames);
-    r.rmsPx = j.at("rms_px");
-    r.checkRmsPx = j.at("check_rms_px");
-    r.checkPaths = j.at("check_paths");
-    r.parallaxPx = j.at("parallax_px");
-    r.rotationRmsPx = j.at("rotation_rms_px");
-    r.parallaxByFrame = j.at("parallax_deg").get<std::vector<double>>();
-    r.solveSeconds = j.at("seconds");
-    r.lens.lens = lensFromJson(j.at("lens"));
-    // Left out by earlier versions.
-    if (j.contains("lens_numbers")) r.lensNumbers = lensNumbersFromJson(j["lens_numbers"]);
-    r.lensMapSigmaPx = j.value("lens_map_sigma_px", 0.0);
-    r.bendRefusedPx = j.value("bend_refused_px", -1.0);
-    r.lens.focalPx = j.at("focal_px");
-    r.zooms = j.value("zooms", false);
-    r.errorsTogether = j.value("errors_together", 1.0);
-    r.lens.pixelAspect = j.at("pixel_aspect");
-    r.lens.principalPoint = {j.at("principal_point_px").at(0).get<double>(),
-                             j.at("principal_point_px").at(1).get<double>()};
-    for (const auto& f : j.at("frames"))
-        r.frames.push_back({f.at("frame"),
-                            f.at("solved"),
-                            {vector3(f.at("position")), quaternion(f.at("rotation"))},
-                            f.at("focal_px"),
-                            f.at("rms_px"),
-                            f.at("sightings")});
-    for (const auto& p : j.at("points"))
-        r.points.push_back({p.at("path"), vector3(p.at("position")), p.at("rms_px"), p.at("worst_px"),
-                            p.at("worst_frame"), p.at("sightings"),
-                            FrameRange{p.at("stretch").at(0), p.at("stretch").at(1)}, p.value("weight", 1.0),
-                            p.at("held_back")});
-    for (const auto& o : j.at("outliers"))
-        r.outliers.push_back({o.at("path"), o.at("whole"), o.at("frames").get<std::vector<int>>(), o.at("reason")});
-    return r;
-}
-
 json groundJson(const GroundSpec& g) {
     json j{{"level_paths", g.levelPaths}};
     if (g.originPath) j["origin_path"] = *g.originPath;
@@ -244,6 +147,8 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
              {"lens", lensToJson(s.back.lens)},
              {"principal", knownNames[int(s.back.principal)]},
              {"principal_offset_px", numbers(s.back.principalOffset)},
+             {"readout", knownNames[int(s.back.readoutKnown)]},
+             {"readout_share", s.back.readout},
              {"camera", s.back.camera},
              {"cut",
               {{"full_width", s.back.cut.fullWidth},
@@ -265,6 +170,9 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
            {"exported_from", s.exportedFrom},
            {"export_report", s.exportReport},
            {"ground", groundJson(s.groundSpec)},
+           {"refine_report", s.refineReport},
+           {"check_points", json::array()},
+           {"path_edits", json::array()},
            {"movers", json::array()},
            {"things", json::array()},
            {"paths", json::array()},
@@ -276,6 +184,8 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
                                {"position", numbers(t.position)},
                                {"rotation", quaternion(t.rotation)},
                                {"size", numbers(t.size)}});
+    for (const CheckPoint& c : s.checkPoints) j["check_points"].push_back(checkPointJson(c));
+    for (const PathEdit& e : s.pathEdits) j["path_edits"].push_back(pathEditJson(e));
     for (const Mover& m : s.movers)
         j["movers"].push_back({{"id", m.id},
                                {"name", m.name},
@@ -315,7 +225,14 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
             s.choices.move = named<MoveChoice>(j["choices"].at("move"), moveNames);
             s.choices.zoom = named<ZoomChoice>(j["choices"].at("zoom"), zoomNames);
         }
+        s.refineReport = j.value("refine_report", "");
+        for (const json& c : j.value("check_points", json::array())) s.checkPoints.push_back(checkPointFrom(c));
+        for (const json& e : j.value("path_edits", json::array())) s.pathEdits.push_back(pathEditFrom(e));
         const json& back = j.at("camera_back");
+        if (back.contains("readout")) {
+            s.back.readoutKnown = named<Known>(back["readout"], knownNames);
+            s.back.readout = back.at("readout_share");
+        }
         s.back.sensorWidthMm = back.at("sensor_width_mm");
         s.back.sensorAssumed = back.at("sensor_assumed");
         s.back.focal = named<Known>(back.at("focal"), knownNames);

@@ -156,6 +156,9 @@ SolveResult solveMover(const SolveResult& camera, const std::vector<Path>& paths
     own.move = MoveChoice::free;
     own.zoom = ZoomChoice::constant;
     own.fewPaths = true;
+    own.measures.clear();
+    own.readoutKnown = Known::known;
+    own.readout = camera.readout;
     if (camera.motion == Motion::free || camera.motion == Motion::rotation) {
         own.focal = own.distortion = Known::known;
         own.focalPx = camera.lens.focalPx;

@@ -356,6 +356,73 @@ std::optional<double> Reconstruction::readoutSigma() const {
     return std::sqrt((*c)(c->rows() - 1, c->cols() - 1));
 }
 
+double Reconstruction::depthSpread() const {
+    std::vector<double> shares;
+    for (size_t f = 0; f < views_.size(); ++f) {
+        if (!views_[f]) continue;
+        double sum = 0, squares = 0;
+        int n = 0;
+        for (const int i : sightings_.byFrame[f])
+            if (const auto& p = points_[size_t(sightings_.all[size_t(i)].path)]) {
+                const double z = views_[f]->toCamera(*p).z();
+                sum += z, squares += z * z, ++n;
+            }
+        if (n < 3 || !(sum > 0)) continue;
+        const double mean = sum / n;
+        shares.push_back(std::sqrt(std::max(0.0, squares / n - mean * mean)) / mean);
+    }
+    return median(std::move(shares));
+}
+
+void Reconstruction::mirror() {
+    std::vector<size_t> solved;
+    for (size_t f = 0; f < views_.size(); ++f)
+        if (views_[f]) solved.push_back(f);
+    if (solved.empty()) return;
+    const View base = *views_[solved[solved.size() / 2]];
+    Eigen::Vector3d middle = Eigen::Vector3d::Zero();
+    int n = 0;
+    for (const auto& p : points_)
+        if (p) middle += base.toCamera(*p), ++n;
+    if (n == 0) return;
+    middle /= n;
+    const Eigen::Matrix3d flip = Eigen::Vector3d(1, 1, -1).asDiagonal();
+    // In the middle view's axes about the points' middle a far view is x ~ R X + t; with X → F X it is F R F and t that
+    // see the same.
+    const Eigen::Vector3d centre = base.rotation.transpose() * (middle - base.shift);
+    for (auto& p : points_)
+        if (p) p = (centre + base.rotation.transpose() * (flip * (base.rotation * (*p - centre)))).eval();
+    for (auto& v : views_) {
+        if (!v) continue;
+        const Eigen::Vector3d seen = v->toCamera(centre);
+        const Eigen::Matrix3d relative = v->rotation * base.rotation.transpose();
+        v->rotation = flip * relative * flip * base.rotation;
+        v->shift = seen - v->rotation * centre;
+    }
+    takeRates();
+}
+
+bool Reconstruction::mirrorOf(const Reconstruction& other) const {
+    // Depths of the points in the middle common view: against each other they run the other way.
+    for (size_t k = views_.size() / 2, step = 0; step < 2 * views_.size(); ++step) {
+        const size_t f = (k + step) % views_.size();
+        if (!views_[f] || !other.views_[f]) continue;
+        double a = 0, b = 0, ab = 0;
+        int n = 0;
+        for (int pass = 0; pass < 2; ++pass) {
+            const double meanA = n > 0 ? a / n : 0, meanB = n > 0 ? b / n : 0;
+            for (size_t p = 0; p < points_.size(); ++p) {
+                if (!points_[p] || !other.points_[p]) continue;
+                const double x = views_[f]->toCamera(*points_[p]).z(), y = other.views_[f]->toCamera(*other.points_[p]).z();
+                if (pass == 0) a += x, b += y, ++n;
+                else ab += (x - meanA) * (y - meanB);
+            }
+        }
+        return n > 3 && ab < 0;
+    }
+    return false;
+}
+
 void Reconstruction::hangFrames() {
     parallelRanges(int(views_.size()), 4, [&](int begin, int end) {
         for (int f = begin; f < end; ++f) {

@@ -54,6 +54,13 @@ class Reconstruction {
     [[nodiscard]] std::optional<double> readoutSigma() const;
     /// Takes this bend instead of the solved one; the next refine() settles the rest around it.
     void holdBend(const LensModel& bend) { lens_.lens = bend; }
+    /// Scatter of the points' depths over their distance, median over the views: small where the camera looks from far.
+    [[nodiscard]] double depthSpread() const;
+    /// Turns the scene into its mirror image in depth, with the views that would see it alike from far away: about the
+    /// middle of the points, in the axes of the middle view.
+    void mirror();
+    /// Whether this is the mirror image of the other rather than the same again.
+    [[nodiscard]] bool mirrorOf(const Reconstruction& other) const;
     /// Fits every solved view to the points as they stand.
     void hangFrames();
     /// Marks sightings farther than `limit` robust sigmas as not used, brings back those within, and drops points that

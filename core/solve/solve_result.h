@@ -26,6 +26,14 @@ enum class SolveTrouble {
     growthStopped  ///< some frames could not be reached
 };
 
+/// How a frame's camera came about.
+enum class PoseOrigin {
+    solved,
+    filled,   ///< put between its neighbours, by the artist's wish
+    smoothed, ///< by the artist's wish
+    turned    ///< only its turn was solved; the place is that of the solved frame next to it
+};
+
 struct SolvedFrame {
     int frame = 0;
     bool solved = false;
@@ -33,7 +41,8 @@ struct SolvedFrame {
     double focalPx = 0;
     double rmsPx = 0;   ///< over the sightings used in this frame
     int sightings = 0;    ///< used
-    bool filled = false;  ///< not solved: put between its neighbours, or smoothed, by the artist's wish
+    PoseOrigin origin = PoseOrigin::solved;
+    std::optional<CameraPose> before;  ///< of a frame that was edited: as it was solved, if it was
 };
 
 struct SolvedPoint {
@@ -86,6 +95,12 @@ struct SolveResult {
     double readoutSigma = -1;            ///< its deviation; negative where it was given
     MeasuredWorld measured;              ///< from this solve's world to the check points' unit, as far as those tell
     std::vector<MeasureReport> reports;  ///< one a measure of the request
+    /// Distance of the points from their best plane over how far away they are, root mean square: near 0 for a flat
+    /// scene.
+    double relief = 1;
+    double mirrorRmsPx = -1;  ///< fit of the scene's mirror image, where that is as good as none other; else negative
+    /// Where a known focal length does not go with the paths: what they ask for, and the fit with that. Else 0.
+    double askedFocalPx = 0, askedRmsPx = 0;
     double freeRmsPx = -1;               ///< fit error before the measures were obeyed; negative without any
 
     /// Where a place of the solve's world is seen in a frame, in px, with the row's own moment where rows are read one

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "solve/solver.h"
 
+#include <Eigen/Eigenvalues>
+#include <Eigen/SVD>
 #include <algorithm>
 #include <chrono>
 #include <cmath>
@@ -23,7 +25,8 @@ namespace {
 class Solver {
   public:
     Solver(const std::vector<Path>& paths, const SolveRequest& request, Progress& progress)
-        : request_(request),
+        : paths_(paths),
+          request_(request),
           progress_(progress),
           sightings_(
               layOut(paths, request.frames, request.width, request.height, request.heldBackShare, request.seed)) {
@@ -174,6 +177,8 @@ class Solver {
         } else if (best && mayZoom() && request_.zoom == ZoomChoice::automatic) {
             if (auto zooming = zoomOf(*best)) best = std::move(zooming);
         }
+        if (request_.focal == Known::known && request_.focalByFrame.empty() && (!best || explainsBadly(*best)))
+            askWithoutFocal(best ? cost(*best) : 9);
         if (!best) {
             result_.trouble = pairs_.empty() ? SolveTrouble::tooFewPaths : SolveTrouble::noStart;
             return;
@@ -185,8 +190,47 @@ class Solver {
     void finishFree(Reconstruction& r) {
         readRows(r);
         weighBend(r);
+        lookAtMirror(r);
+        askForFocal(r);
         obeyMeasures(r);
         takeFree(r);
+    }
+
+    /// Seen from far away, a scene and its mirror image in depth look nearly alike (Koenderink & van Doorn 1991): where
+    /// there is little depth over the distance the other one is tried, and taken where it fits better.
+    void lookAtMirror(Reconstruction& r) {
+        if (r.zooms() || r.depthSpread() > 0.15) return;
+        Reconstruction other = r;
+        other.mirror();
+        for (int round = 0; round < 2; ++round) {
+            progress_.check();
+            other.refine(lensValues(), priors(), 20, 1e-5, cancelled_);
+            other.judge(6);
+            other.addPoints(angle(0.005));
+        }
+        // The same points have to be explained, and the other image has to have stayed one.
+        if (other.pointCount() * 10 < r.pointCount() * 9 || !other.mirrorOf(r)) return;
+        const double here = cost(r), there = cost(other);
+        if (there < here) {
+            other.judge(4.5);
+            other.refine(lensValues(), priors(), 12, 1e-5, cancelled_);
+            std::swap(r, other);
+        }
+        if (std::min(here, there) > 0.8 * std::max(here, there)) result_.mirrorRmsPx = fitOf(other);
+    }
+
+    /// A known focal length that the paths contradict: what they would ask for.
+    void askForFocal(const Reconstruction& r) {
+        if (request_.focal != Known::known || r.zooms()) return;
+        Reconstruction free = r;
+        std::vector<LensValue> values = lensValues();
+        values.insert(values.begin(), LensValue::focal);
+        free.refine(values, priors(), 25, 1e-5, cancelled_);
+        const double share = free.lens().focalPx / r.lens().focalPx, fit = fitOf(free);
+        if (std::fabs(std::log(share)) > 0.05 && fit < 0.85 * fitOf(r)) {
+            result_.askedFocalPx = free.lens().focalPx;
+            result_.askedRmsPx = fit;
+        }
     }
 
     /// From where an earlier solve stood. False when too little of it is left.
@@ -204,8 +248,9 @@ class Solver {
         auto r = std::make_unique<Reconstruction>(sightings_, lens, from.zooms);
         if (!request_.focalByFrame.empty()) r->holdFocals(request_.focalByFrame);
         for (int f = 0; f < sightings_.frameCount(); ++f)
-            if (const SolvedFrame* had = from.at(sightings_.frames[size_t(f)]); had && had->solved && !had->filled)
-                r->resume(f, viewFromPose(had->pose), had->focalPx);
+            if (const SolvedFrame* had = from.at(sightings_.frames[size_t(f)]); had && had->solved)
+                if (had->origin == PoseOrigin::solved || had->before)
+                    r->resume(f, viewFromPose(had->before ? *had->before : had->pose), had->focalPx);
         std::map<int, const SolvedPoint*> points;
         for (const SolvedPoint& p : from.points)
             if (!p.heldBack) points[p.pathId] = &p;
@@ -313,6 +358,22 @@ class Solver {
             if (const auto e = s.use && !sightings_.heldBack[size_t(s.path)] ? r.residual(s) : std::nullopt)
                 sum += e->squaredNorm(), ++count;
         return count > 0 ? std::sqrt(sum / count) : 0;
+    }
+
+    /// Where a solve with the known focal length fails: does one that finds it succeed?
+    void askWithoutFocal(double had) {
+        SolveRequest open = request_;
+        open.focal = Known::unknown;
+        open.measures.clear();
+        open.zoom = ZoomChoice::constant;
+        open.move = MoveChoice::free;
+        Solver other(paths_, open, progress_);
+        other.solve();
+        const SolveResult& found = other.result_;
+        if (found.motion != Motion::free || found.solvedCount() < sightings_.frameCount()) return;
+        if (found.rmsPx * found.rmsPx * 2 * 9 > 0.7 * had) return;
+        result_.askedFocalPx = found.lens.focalPx;
+        result_.askedRmsPx = found.rmsPx;
     }
 
     /// Mean truncated cost over all frames: those that were not reached count as wrong.
@@ -564,7 +625,7 @@ class Solver {
             if (!r.hasView(f)) continue;
             if (anchor < 0) anchor = f;
             const SolvedFrame* had = from_ ? from_->at(sightings_.frames[size_t(f)]) : nullptr;
-            if (common < 0 && had && had->solved && !had->filled) common = f;
+            if (common < 0 && had && had->solved && had->origin == PoseOrigin::solved) common = f;
             for (int i : sightings_.byFrame[size_t(f)])
                 if (const auto& p = r.points()[size_t(sightings_.all[size_t(i)].path)])
                     depths.push_back(r.views()[size_t(f)]->toCamera(*p).z());
@@ -623,8 +684,96 @@ class Solver {
         if (request_.readoutKnown != Known::known) result_.readoutSigma = r.readoutSigma().value_or(1e9);
         for (int p = 0; p < sightings_.pathCount(); ++p)
             if (sightings_.heldBack[size_t(p)]) result_.heldBack.push_back(sightings_.pathIds[size_t(p)]);
+        turnOn(r);
+        if (result_.solvedCount() == sightings_.frameCount()) result_.trouble = SolveTrouble::none;
         takePoints(r, place);
+        takeRelief();
         takeParallax(r);
+    }
+
+    /// How flat the scene is.
+    void takeRelief() {
+        std::vector<double> depths;
+        Eigen::Vector3d middle = Eigen::Vector3d::Zero();
+        Eigen::Matrix3d spread = Eigen::Matrix3d::Zero();
+        int count = 0;
+        for (const SolvedPoint& p : result_.points)
+            if (!p.heldBack) middle += p.position, ++count;
+        if (count < 4) return;
+        middle /= count;
+        for (const SolvedPoint& p : result_.points)
+            if (!p.heldBack) spread += (p.position - middle) * (p.position - middle).transpose();
+        for (const SolvedFrame& f : result_.frames)
+            if (f.solved) depths.push_back((f.pose.position - middle).norm());
+        const double thin = Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d>(spread).eigenvalues()(0) / count;
+        const double far = median(std::move(depths));
+        if (far > 0) result_.relief = std::sqrt(std::max(0.0, thin)) / far;
+    }
+
+    /// Frames that no placed point leads to, because the camera has stopped and only turns there: their turn is solved
+    /// against the frames next to them, from all paths that they share, and the place is kept.
+    void turnOn(const Reconstruction& r) {
+        std::vector<std::optional<Eigen::Vector3d>> direction(size_t(sightings_.pathCount()));
+        for (bool grown = true; grown;) {
+            grown = false;
+            for (int pass = 0; pass < 2; ++pass)
+                for (int i = 0; i < sightings_.frameCount(); ++i) {
+                    const int f = pass == 0 ? i : sightings_.frameCount() - 1 - i, next = pass == 0 ? f - 1 : f + 1;
+                    if (next < 0 || next >= sightings_.frameCount()) continue;
+                    SolvedFrame& out = result_.frames[size_t(f)];
+                    const SolvedFrame& from = result_.frames[size_t(next)];
+                    if (!out.solved && from.solved && turnOnto(r, f, from, direction)) grown = true;
+                }
+        }
+    }
+
+    bool turnOnto(const Reconstruction& r, int f, const SolvedFrame& from,
+                  std::vector<std::optional<Eigen::Vector3d>>& direction) {
+        SolvedFrame& out = result_.frames[size_t(f)];
+        const int next = int(&from - result_.frames.data());
+        Intrinsics lens = r.lensOf(next);
+        std::vector<Eigen::Vector3d> world, seen;
+        for (const auto& [i, j] : sightings_.shared(f, next)) {
+            const auto a = lens.normalisedFromPixel(sightings_.all[size_t(i)].pixel),
+                       b = lens.normalisedFromPixel(sightings_.all[size_t(j)].pixel);
+            if (!a || !b) continue;
+            auto& d = direction[size_t(sightings_.all[size_t(i)].path)];
+            // In our axes a camera looks down −Z with Y up.
+            if (!d)
+                d = (from.pose.worldFromCamera * Eigen::Vector3d(b->x(), -b->y(), -1)).normalized();
+            world.push_back(*d);
+            seen.push_back(Eigen::Vector3d(a->x(), -a->y(), -1).normalized());
+        }
+        if (int(world.size()) < std::max(12, sightings_.fewest.seen)) return false;
+        Eigen::Quaterniond turn = from.pose.worldFromCamera;
+        const double close = 1.5 / lens.focalPx;
+        std::vector<double> weights(world.size(), 1.0);
+        int agree = 0;
+        double sum = 0;
+        for (int round = 0; round < 12; ++round) {
+            // Kabsch 1976, weighed anew by how far each is off.
+            Eigen::Matrix3d m = Eigen::Matrix3d::Zero();
+            for (size_t k = 0; k < world.size(); ++k) m += weights[k] * world[k] * seen[k].transpose();
+            const Eigen::JacobiSVD<Eigen::Matrix3d> svd(m, Eigen::ComputeFullU | Eigen::ComputeFullV);
+            Eigen::Vector3d sign(1, 1, (svd.matrixU() * svd.matrixV().transpose()).determinant());
+            turn = Eigen::Quaterniond(
+                Eigen::Matrix3d(svd.matrixU() * sign.asDiagonal() * svd.matrixV().transpose()));
+            agree = 0, sum = 0;
+            for (size_t k = 0; k < world.size(); ++k) {
+                const double off = (turn * seen[k] - world[k]).norm();
+                weights[k] = 1 / (1 + std::pow(off / (0.5 * close), 2));
+                if (off < close) ++agree, sum += off * off;
+            }
+        }
+        if (agree * 10 < int(world.size()) * 7) return false;
+        out.solved = true;
+        out.origin = PoseOrigin::turned;
+        out.pose.position = from.pose.position;
+        out.pose.worldFromCamera = turn.normalized();
+        out.focalPx = lens.focalPx;
+        out.sightings = agree;
+        out.rmsPx = lens.focalPx * std::sqrt(sum / agree);
+        return true;
     }
 
     /// How many units of an earlier solve one of the reconstruction's is, from the distances of common points.
@@ -831,6 +980,7 @@ class Solver {
         result_.rmsPx = count > 0 ? std::sqrt(sum / count) : 0;
     }
 
+    const std::vector<Path>& paths_;
     const SolveRequest& request_;
     Progress& progress_;
     Sightings sightings_;

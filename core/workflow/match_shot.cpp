@@ -47,21 +47,57 @@ SolveRequest solveRequestFor(const Shot& shot) {
     request.principalOffset = shot.back.principalOffset;
     request.move = shot.choices.move;
     request.zoom = shot.choices.zoom;
+    request.readoutKnown = shot.back.readoutKnown;
+    request.readout = shot.back.readout;
+    for (const CheckPoint* c : obeyedCheckPoints(shot)) request.measures.push_back(c->measure);
     request.seed = shot.seed;
     return request;
 }
 
-Shot withSolve(const Shot& shot, Progress& progress) {
-    const SolveRequest request = solveRequestFor(shot);
+namespace {
+
+using SolvePaths = std::function<SolveResult(const std::vector<Path>&, const SolveRequest&)>;
+
+Shot solvedBy(const Shot& shot, Progress& progress, const SolvePaths& solve) {
     std::vector<Path> ofScene;
     if (!shot.movers.empty())
         for (const Path& p : *shot.paths)
             if (!shot.moverOfPath(p.id)) ofScene.push_back(p);
     Shot out = shot;
-    out.solve =
-        std::make_shared<SolveResult>(solveShot(shot.movers.empty() ? *shot.paths : ofScene, request, progress));
+    SolveResult result = solve(shot.movers.empty() ? *shot.paths : ofScene, solveRequestFor(shot));
+    out.solve = std::make_shared<SolveResult>(
+        shot.pathEdits.empty() ? std::move(result) : withPathEdits(result, shot.pathEdits));
     out.solveFrom = fingerprintOfSolveInput(shot);
+    out.refineReport.clear();
     return withMoversSolved(withGround(out, shot.groundSpec), progress);
+}
+
+}  // namespace
+
+std::vector<const CheckPoint*> obeyedCheckPoints(const Shot& shot) {
+    std::vector<const CheckPoint*> out;
+    for (const CheckPoint& c : shot.checkPoints)
+        if (c.on && !c.measure.paths.empty()) out.push_back(&c);
+    return out;
+}
+
+Shot withSolve(const Shot& shot, Progress& progress) {
+    return solvedBy(shot, progress, [&](const std::vector<Path>& paths, const SolveRequest& request) {
+        return solveShot(paths, request, progress);
+    });
+}
+
+Shot withSolveUpdated(const Shot& shot, Progress& progress) {
+    return solvedBy(shot, progress, [&](const std::vector<Path>& paths, const SolveRequest& request) {
+        return updateSolve(paths, request, *shot.solve, progress);
+    });
+}
+
+Shot withCameraPathEdits(const Shot& shot, const std::vector<PathEdit>& edits) {
+    Shot out = shot;
+    out.pathEdits = edits;
+    out.solve = std::make_shared<SolveResult>(withPathEdits(*shot.solve, edits));
+    return withGround(out, shot.groundSpec);
 }
 
 Shot withGround(const Shot& shot, const GroundSpec& spec) {

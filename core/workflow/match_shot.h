@@ -21,6 +21,15 @@ SolveRequest solveRequestFor(const Shot& shot);
 /// Solves from the paths that no mover has and then the movers, then levels with the shot's ground choices.
 Shot withSolve(const Shot& shot, Progress& progress);
 
+/// The same from where the shot's solve stands, which is quick: after edits.
+Shot withSolveUpdated(const Shot& shot, Progress& progress);
+
+/// Check points that the solve is asked to obey, in the order of its reports.
+std::vector<const CheckPoint*> obeyedCheckPoints(const Shot& shot);
+
+/// The shot with these edits of the camera's path, and no others.
+Shot withCameraPathEdits(const Shot& shot, const std::vector<PathEdit>& edits);
+
 /// The shot with other ground choices.
 Shot withGround(const Shot& shot, const GroundSpec& spec);
 

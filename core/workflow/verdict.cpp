@@ -9,6 +9,7 @@
 #include "base/text.h"
 #include "lens/film_back.h"
 #include "workflow/follow_shot.h"
+#include "workflow/match_shot.h"
 #include "workflow/stale.h"
 
 namespace va {
@@ -128,10 +129,79 @@ double focalDoubt(const SolveResult& r) {
     return 0;
 }
 
+/// A known focal length that the paths contradict; empty else.
+std::string focalContradiction(const Shot& s) {
+    const SolveResult& r = *s.solve;
+    if (!(r.askedFocalPx > 0) || s.back.focal != Known::known) return {};
+    const double mm = focalMmFromPx(r.askedFocalPx, s.back.sensorWidthMm, s.plate.width, s.pixelAspect());
+    const std::string had = r.has() && r.rmsPx > 0 ? text(" instead of %.2f", r.rmsPx) : std::string();
+    return text("The known focal length of %.4g mm does not go with the paths: they ask for %.4g mm on this film back, "
+                "with a fit of %.2f%s px. Check the focal length and the film back's width (%.4g mm).",
+                s.back.focalMm, mm, r.askedRmsPx, had.c_str(), s.back.sensorWidthMm);
+}
+
+/// Nearly all live paths belong to movers: nothing is left for the camera.
+bool allOnMovers(const Shot& s) {
+    int live = 0, own = 0;
+    for (const Path& p : *s.paths)
+        if (!p.setAside) ++live, own += s.moverOfPath(p.id) != nullptr;
+    return own > 0 && own * 10 >= live * 8;
+}
+
+/// Check points that the solve does not meet, the worst first; empty when all are within three tolerances.
+std::string unmetCheckPoints(const Shot& s) {
+    const SolveResult& r = *s.solve;
+    const auto obeyed = obeyedCheckPoints(s);
+    if (obeyed.size() != r.reports.size()) return {};
+    int unmet = 0;
+    size_t worst = 0;
+    for (size_t i = 0; i < r.reports.size(); ++i) {
+        unmet += r.reports[i].inTolerances > 3;
+        if (r.reports[i].inTolerances > r.reports[worst].inTolerances) worst = i;
+    }
+    if (unmet == 0) return {};
+    const bool angle = obeyed[worst]->measure.kind == PointTie::Kind::rightAngle;
+    std::string out = text("\"%s\" is missed by %.3g%s, %.0f times its tolerance", obeyed[worst]->name.c_str(),
+                           r.reports[worst].off, angle ? "°" : " m", r.reports[worst].inTolerances);
+    if (unmet > 1) out += text(", and %d more %s missed", unmet - 1, unmet == 2 ? "is" : "are");
+    if (r.freeRmsPx > 0 && r.rmsPx > 1.3 * r.freeRmsPx)
+        out += text("; obeying the check points took the fit from %.2f to %.2f px", r.freeRmsPx, r.rmsPx);
+    return out + ". They contradict each other or the plate: look at the worst, and at what it is assigned to.";
+}
+
+/// " · 12 frames only turn · 3 filled": what stands in place of a solve.
+std::string stoodIn(const SolveResult& r) {
+    std::vector<int> turned, filled;
+    int smoothed = 0;
+    for (const SolvedFrame& f : r.frames) {
+        if (f.origin == PoseOrigin::turned) turned.push_back(f.frame);
+        if (f.origin == PoseOrigin::filled) filled.push_back(f.frame);
+        smoothed += f.origin == PoseOrigin::smoothed;
+    }
+    std::string out;
+    if (!turned.empty()) out += " · only turns at " + describeRanges(runs(turned));
+    if (!filled.empty()) out += " · filled by interpolation: " + describeRanges(runs(filled));
+    if (smoothed > 0) out += text(" · %d frame%s smoothed", smoothed, smoothed == 1 ? "" : "s");
+    return out;
+}
+
+/// " · rows read over 0.61 ± 0.02 of the frame's time"
+std::string readoutInBrief(const SolveResult& r) {
+    if (r.readout == 0) return {};
+    return r.readoutSigma >= 0 ? text(" · rows read over %.2f ± %.2f of the frame's time", r.readout, r.readoutSigma)
+                               : text(" · rows read over %.2f of the frame's time", r.readout);
+}
+
 Verdict onSolve(const Shot& s) {
     const SolveResult& r = *s.solve;
     if (s.solveFrom == 0) return {Lamp::none, "Not solved yet"};
     const int frames = int(r.frames.size());
+    if (const std::string focal = focalContradiction(s); !focal.empty() && !stalenessOf(s).solve)
+        return {Lamp::look, focal};
+    if (!r.has() && allOnMovers(s))
+        return {Lamp::look,
+                "All features belong to movers: nothing is left to solve the camera from. Add features on what stands "
+                "still, or make a mover a part of the scene again."};
     switch (r.trouble) {
         case SolveTrouble::tooFewFrames:
             return {Lamp::look, frames < 2 ? "A single frame has no motion to solve from. Choose a longer range."
@@ -168,6 +238,7 @@ Verdict onSolve(const Shot& s) {
     }
     const std::string check = r.checkRmsPx >= 0 ? text(" · check %.2f px", r.checkRmsPx) : std::string();
     std::string number = text("fit %.2f px%s%s", r.rmsPx, check.c_str(), zoomInBrief(r).c_str());
+    number += readoutInBrief(r) + stoodIn(r);
     if (!s.movers.empty()) number += text(" · %zu mover%s", s.movers.size(), s.movers.size() == 1 ? "" : "s");
     if (stalenessOf(s).solve) return {Lamp::stale, number + ", before the last change. Solve again."};
     if (r.trouble == SolveTrouble::growthStopped) {
@@ -184,6 +255,23 @@ Verdict onSolve(const Shot& s) {
                 number + text(", but a turn alone fits as well (%.2f px): the camera's places are not to be "
                               "trusted. Let the kind of move be found by itself.",
                               r.rotationRmsPx)};
+    if (const std::string unmet = unmetCheckPoints(s); !unmet.empty()) return {Lamp::look, number + ". " + unmet};
+    if (r.mirrorRmsPx >= 0)
+        return {Lamp::look,
+                number + text(", but the scene's mirror image in depth fits as well (%.2f px): from so far away both "
+                              "look alike. Look whether near things are near; a stretch where the camera comes closer "
+                              "tells them apart.",
+                              r.mirrorRmsPx)};
+    if (r.motion == Motion::free && r.relief < 0.01 && s.back.focal == Known::unknown)
+        return {Lamp::look,
+                number + text(". All points lie on one plane, which tells the focal length badly (%s): give it if you "
+                              "know it, or add features off the plane.",
+                              focalDoubt(r) > 0 ? text("± %.1f %%", 100 * focalDoubt(r)).c_str() : "not at all")};
+    if (r.readoutSigma > 0.1)
+        return {Lamp::look,
+                number + text(". This move does not tell how rows were read (± %.2f of the frame's time): give the "
+                              "read-out time, or take all rows as read at once.",
+                              r.readoutSigma)};
     if (r.rmsPx > 1.0) return {Lamp::look, number + ": above 1 px things will slide. Look at the worst features."};
     if (r.checkRmsPx > 2 * r.rmsPx + 0.1)
         return {Lamp::look, number + ": the check is much worse than the fit. Too much may have been pruned."};
@@ -205,7 +293,11 @@ Verdict onGround(const Shot& s) {
     const GroundFit& g = *s.ground;
     if (!g.trouble.empty()) return {Lamp::look, g.trouble};
     const std::string scale =
-        g.metric ? text(" Scale from %.4g m.", s.groundSpec.length->metres) : std::string(" No scale yet.");
+        !g.metric               ? std::string(" No scale yet.")
+        : s.groundSpec.length ? text(" Scale from %.4g m.", s.groundSpec.length->metres)
+                              : std::string(" Scale from the check points.");
+    if (s.solve->measured.placed && g.usedPaths.empty())
+        return {Lamp::good, "World from the known positions." + scale};
     if (s.groundSpec.levelPaths.empty())
         return {Lamp::good, text("First level by itself, from %d points.%s", int(g.usedPaths.size()), scale.c_str())};
     return {Lamp::good, text("Level from %d points.%s", int(g.usedPaths.size()), scale.c_str())};
