@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "solve/path_edits.h"
 
-#include <Eigen/Eigenvalues>
+#include <Eigen/Cholesky>
 #include <cmath>
 #include <map>
 
@@ -51,12 +51,15 @@ void putBetween(std::vector<SolvedFrame>& frames, FrameRange range, bool alsoSol
         const SolvedFrame &a = frames[left[0]], &b = frames[right[0]];
         const double span = b.frame - a.frame, t = (frames[i].frame - a.frame) / span;
         const Eigen::Vector3d whole = b.pose.position - a.pose.position;
-        // Slopes at the ends, over the gap's length.
-        const auto slope = [&](const SolvedFrame& from, const SolvedFrame& to) -> Eigen::Vector3d {
-            return (to.pose.position - from.pose.position) * (span / (to.frame - from.frame));
+        // Slopes at the ends, over the gap's length: of the parabola through the end, what lies beyond, and the other
+        // end.
+        const auto slope = [&](const SolvedFrame& beyond, const SolvedFrame& end, double sign) -> Eigen::Vector3d {
+            const double h = sign * (end.frame - beyond.frame);
+            const Eigen::Vector3d outside = sign * (end.pose.position - beyond.pose.position) * (span / h);
+            return (outside * span + whole * h) / (span + h);
         };
-        const Eigen::Vector3d m0 = left.size() > 1 ? slope(frames[left[1]], b) : whole,
-                              m1 = right.size() > 1 ? slope(a, frames[right[1]]) : whole;
+        const Eigen::Vector3d m0 = left.size() > 1 ? slope(frames[left[1]], a, 1) : whole,
+                              m1 = right.size() > 1 ? slope(frames[right[1]], b, -1) : whole;
         puts.push_back({i,
                         {cubic(a.pose.position, b.pose.position, m0, m1, t),
                          a.pose.worldFromCamera.slerp(t, b.pose.worldFromCamera)},
@@ -73,26 +76,31 @@ void smooth(std::vector<SolvedFrame>& frames, const PathEdit& edit) {
     const std::vector<SolvedFrame> had = frames;
     for (SolvedFrame& f : frames) {
         if (!f.solved || !edit.frames.contains(f.frame)) continue;
-        Eigen::Vector3d place = Eigen::Vector3d::Zero();
-        Eigen::Matrix4d turns = Eigen::Matrix4d::Zero();
-        double sum = 0;
-        // The window is even about the frame, so that the ends do not lean inward.
-        double reach = 3 * edit.width;
-        for (const double end : {double(f.frame - had.front().frame), double(had.back().frame - f.frame)})
-            reach = std::min(reach, end + 0.5);
+        // A parabola through the neighbours: what it keeps at this frame is its constant.
+        Eigen::Matrix3d normal = Eigen::Matrix3d::Zero();
+        Eigen::Matrix<double, 3, 6> right = Eigen::Matrix<double, 3, 6>::Zero();
+        int count = 0;
         for (const SolvedFrame& g : had) {
             const double off = g.frame - f.frame;
-            if (!g.solved || std::fabs(off) > reach) continue;
-            const double w = std::exp(-0.5 * off * off / (edit.width * edit.width));
-            place += w * g.pose.position;
-            turns += w * g.pose.worldFromCamera.coeffs() * g.pose.worldFromCamera.coeffs().transpose();
-            sum += w;
+            if (!g.solved || std::fabs(off) > 3 * edit.width) continue;
+            const double w = std::exp(-0.5 * off * off / (edit.width * edit.width)), t = off / edit.width;
+            const Eigen::Vector3d row(1, t, t * t);
+            const Eigen::AngleAxisd turned(f.pose.worldFromCamera.conjugate() * g.pose.worldFromCamera);
+            Eigen::Matrix<double, 1, 6> value;
+            value << (g.pose.position - f.pose.position).transpose(), (turned.angle() * turned.axis()).transpose();
+            normal += w * row * row.transpose();
+            right += w * row * value;
+            ++count;
         }
-        Eigen::Quaterniond turn(Eigen::SelfAdjointEigenSolver<Eigen::Matrix4d>(turns).eigenvectors().col(3).eval());
+        if (count < 5) continue;
+        const Eigen::Matrix<double, 1, 6> kept = normal.ldlt().solve(right).row(0);
+        const Eigen::Vector3d place = f.pose.position + kept.head<3>().transpose(), by = kept.tail<3>().transpose();
+        const Eigen::Quaterniond turn =
+            f.pose.worldFromCamera * Eigen::Quaterniond(Eigen::AngleAxisd(by.norm(), by.norm() > 0 ? Eigen::Vector3d(by.normalized()) : Eigen::Vector3d::UnitX()));
         const double end = std::min(f.frame - edit.frames.first, edit.frames.last - f.frame) + 1;
         const double part = std::min(1.0, end / (1 + edit.width));
         mark(f, PoseOrigin::smoothed,
-             {f.pose.position + part * (place / sum - f.pose.position), f.pose.worldFromCamera.slerp(part, turn)});
+             {f.pose.position + part * (place - f.pose.position), f.pose.worldFromCamera.slerp(part, turn)});
     }
 }
 

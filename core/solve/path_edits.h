@@ -12,7 +12,7 @@ struct PathEdit {
     enum class Kind {
         leaveOut,  ///< the frames' own solve is not believed; their camera goes between the neighbours'
         fill,      ///< frames without a solve get a camera between their neighbours
-        smooth     ///< the path is drawn through its neighbours' weighted mean
+        smooth     ///< the path is drawn smooth
     };
     Kind kind = Kind::smooth;
     FrameRange frames;
@@ -25,9 +25,10 @@ struct PathEdit {
 /// it.
 ///
 /// Between solved frames places go along a cubic through the two neighbours on each side (Catmull & Rom 1974) and turns
-/// the shortest way; beyond the first and last solved frame nothing is filled. Smoothing takes weighted means of places
-/// and of turns (the principal axis of their quaternions, Markley et al. 2007) over solved frames within three
-/// deviations, and fades in over the ends of its range.
+/// the shortest way; beyond the first and last solved frame nothing is filled. Smoothing puts a parabola through places
+/// and turns of the solved frames within three deviations, by weighted least squares (Savitzky & Golay 1964, with the
+/// weights of a Gaussian), so that a curve stays a curve; it fades in over the ends of its range, and leaves frames with
+/// fewer than five neighbours alone.
 SolveResult withPathEdits(const SolveResult& solve, const std::vector<PathEdit>& edits);
 
 /// What edits cost: how far the picture moves against the unedited path, and how the solved points fit before and

@@ -6,6 +6,7 @@
 
 #include "base/parallel.h"
 #include "solve/essential.h"
+#include "solve/planar_start.h"
 #include "solve/sureness.h"
 #include "solve/triangulate.h"
 
@@ -71,7 +72,7 @@ int Reconstruction::placedIn(int frame) const {
     return n;
 }
 
-bool Reconstruction::begin(int frameA, int frameB, uint64_t seed, double leastAngle) {
+bool Reconstruction::begin(int frameA, int frameB, uint64_t seed, double leastAngle, int plane) {
     Points2 a, b;
     std::vector<std::pair<int, int>> pairs;
     SamplingOptions options;
@@ -99,14 +100,25 @@ bool Reconstruction::begin(int frameA, int frameB, uint64_t seed, double leastAn
         focal_[size_t(frameB)] = bestFocal;
     }
     gather();
-    const auto e = robustEssential(a, b, options);
-    if (!e.found || e.agreeing < sightings_.fewest.placed) return false;
-    const auto pose = poseFromEssential(e.model, a, b, e.agrees);
+    std::optional<View> pose;
+    std::vector<char> agrees;
+    if (plane < 0) {
+        const auto e = robustEssential(a, b, options);
+        if (!e.found || e.agreeing < sightings_.fewest.placed) return false;
+        pose = poseFromEssential(e.model, a, b, e.agrees);
+        agrees = e.agrees;
+    } else {
+        const auto h = robustHomography(a, b, options);
+        if (!h.found || h.agreeing < sightings_.fewest.placed) return false;
+        const auto poses = posesFromHomography(h.model, a, b);
+        if (plane < int(poses.size())) pose = poses[size_t(plane)];
+        agrees = h.agrees;
+    }
     if (!pose) return false;
     views_[size_t(frameA)] = View{};
     views_[size_t(frameB)] = *pose;
     for (size_t k = 0; k < pairs.size(); ++k) {
-        if (!e.agrees[k]) continue;
+        if (!agrees[k]) continue;
         const auto point = triangulate({{&*views_[size_t(frameA)], a[k], 1}, {&*views_[size_t(frameB)], b[k], 1}});
         if (point && point->angle > leastAngle)
             points_[size_t(sightings_.all[size_t(pairs[k].first)].path)] = point->position;

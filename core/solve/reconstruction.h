@@ -27,7 +27,8 @@ class Reconstruction {
 
     /// Starts from two frames by a robust essential matrix. False when it can't be had or too few points come of it.
     /// Points need `leastAngle` radians between their rays.
-    bool begin(int frameA, int frameB, uint64_t seed, double leastAngle = 0.003);
+    /// `plane` 0 or 1: by one of the two readings of the homography instead, for a scene that is flat.
+    bool begin(int frameA, int frameB, uint64_t seed, double leastAngle = 0.003, int plane = -1);
     /// Adds a frame by resection against the points it sees, starting from `near` if given. False with fewer than eight
     /// points or when fewer than half agree.
     bool addFrame(int frame, uint64_t seed, const View* near = nullptr);

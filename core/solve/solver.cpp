@@ -86,6 +86,11 @@ class Solver {
             return;
         }
         pairs_ = rankStartPairs(sightings_, keyframes_, request_.seed);
+        if (picturesAreFlat())
+            // No pair of a flat scene has parallax against a homography: the longest moves are what there is.
+            std::stable_sort(pairs_.begin(), pairs_.end(), [this](const StartPair& a, const StartPair& b) {
+                return medianMove(sightings_, a.a, a.b) * a.shared > medianMove(sightings_, b.a, b.b) * b.shared;
+            });
         if (!pairs_.empty())
             result_.parallaxPx = std::max_element(pairs_.begin(), pairs_.end(), [](auto& a, auto& b) {
                                      return a.parallax < b.parallax;
@@ -219,7 +224,8 @@ class Solver {
         if (std::min(here, there) > 0.8 * std::max(here, there)) result_.mirrorRmsPx = fitOf(other);
     }
 
-    /// A known focal length that the paths contradict: what they would ask for.
+    /// Whether the paths contradict a known focal length; what they would ask for is then found by a solve without it,
+    /// since the sightings that are left were chosen by the wrong one.
     void askForFocal(const Reconstruction& r) {
         if (request_.focal != Known::known || r.zooms()) return;
         Reconstruction free = r;
@@ -227,10 +233,7 @@ class Solver {
         values.insert(values.begin(), LensValue::focal);
         free.refine(values, priors(), 25, 1e-5, cancelled_);
         const double share = free.lens().focalPx / r.lens().focalPx, fit = fitOf(free);
-        if (std::fabs(std::log(share)) > 0.05 && fit < 0.85 * fitOf(r)) {
-            result_.askedFocalPx = free.lens().focalPx;
-            result_.askedRmsPx = fit;
-        }
+        if (std::fabs(std::log(share)) > 0.05 && fit < 0.85 * fitOf(r)) askWithoutFocal(9);
     }
 
     /// From where an earlier solve stood. False when too little of it is left.
@@ -292,6 +295,7 @@ class Solver {
         progress_.check();
         r->refine(lensValues(), priors(), 10, 1e-5, cancelled_);
         r->judge(4.5);
+        lookAtMirror(*r);
         if (bendIsSolved() || !lensValues().empty()) weighBend(*r);
         obeyMeasures(*r);
         takeFree(*r);
@@ -473,12 +477,16 @@ class Solver {
         struct Try {
             StartPair pair;
             double focal;
+            int plane;
             std::unique_ptr<Reconstruction> r;
             double cost = 9;
         };
         std::vector<Try> tries;
         for (size_t p = 0; p < std::min<size_t>(2, pairs_.size()); ++p)
-            for (double f : focals) tries.push_back({pairs_[p], f, nullptr, 9});
+            for (double f : focals)
+                // A flat scene's pair has two readings; which is right the frames after tell.
+                for (int plane = -1; plane < (pairs_[p].homographyShare > 0.8 && !zooms ? 2 : 0); ++plane)
+                    tries.push_back({pairs_[p], f, plane, nullptr, 9});
         parallelRanges(int(tries.size()), 1, [&](int begin, int end) {
             for (int i = begin; i < end; ++i) {
                 if (progress_.cancelled()) return;
@@ -489,7 +497,7 @@ class Solver {
                 lens.focalPx = t.focal;
                 auto r = std::make_unique<Reconstruction>(sightings_, lens, zooms);
                 if (!request_.focalByFrame.empty()) r->holdFocals(request_.focalByFrame);
-                if (!r->begin(t.pair.a, t.pair.b, request_.seed, angle(0.003))) continue;
+                if (!r->begin(t.pair.a, t.pair.b, request_.seed, angle(0.003), t.plane)) continue;
                 if (!settleStart(*r, t.pair)) continue;
                 // A pair alone fits nearly anything: frames that could not be hung on it count against it.
                 const int wanted = 2 + std::min(6, int(keyframes_.size()) - 2),

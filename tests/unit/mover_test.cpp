@@ -142,10 +142,11 @@ TEST(MoverScale, StandsOnTheGround) {
     SolveResult camera, mover;
     camera.motion = mover.motion = Motion::free;
     for (int f = 0; f < 5; ++f) {
-        SolvedFrame c{1001 + f, true, {}, 1000, 0, 10};
+        SolvedFrame c;
+        c.frame = 1001 + f, c.solved = true, c.focalPx = 1000;
         c.pose.position = {0.1 * f, 2, 0};
         camera.frames.push_back(c);
-        SolvedFrame m{1001 + f, true, {}, 1000, 0, 10};
+        SolvedFrame m = c;
         m.pose.position = {0, 4, 8};  // the camera, in the mover's space
         mover.frames.push_back(m);
     }
