@@ -12,6 +12,8 @@
 #include "exchange/camera_json.h"
 #include "exchange/verify.h"
 #include "shot/shot_file.h"
+#include "solve_options.h"
+#include "workflow/check_points.h"
 #include "workflow/gather_scene.h"
 #include "workflow/lens_work.h"
 #include "workflow/match_shot.h"
@@ -31,6 +33,7 @@ struct MatchArguments {
     double sensorWidth = 0;
     uint64_t seed = 1;
     bool asJson = false, followStraight = false, movers = false;
+    SolveArguments solve;
 };
 
 /// The file's bend, and its principal point where it says for which picture. A focal length that was asked for stays;
@@ -71,6 +74,7 @@ int match(const MatchArguments& a) {
     const std::map<std::string, ZoomChoice> zooms{
         {"automatic", ZoomChoice::automatic}, {"no", ZoomChoice::constant}, {"yes", ZoomChoice::zooms}};
     shot.choices = {moves.at(a.move), zooms.at(a.zoom)};
+    takeReadout(shot, a.solve);
 
     const std::filesystem::path folder = a.out;
     makeFolder(a.out);
@@ -78,13 +82,16 @@ int match(const MatchArguments& a) {
     Progress progress([&](const Progress::State& s) { printer(s); });
     const auto start = std::chrono::steady_clock::now();
     shot = matchShot(shot, progress);
+    shot = withSolveOptions(shot, a.solve, progress);
     if (a.movers && shot.solve->has()) shot = withMoverFeatures(withMoversProposed(shot, progress), progress);
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     printer.end();
     const std::string verdict = verdictOn(shot, Step::solve).sentence;
     std::vector<ExportCheck> checks;
+    double slip = -1;
     if (shot.solve->has()) {
         const SceneExport scene = gatherScene(shot);
+        slip = scene.slipPx;
         checks.push_back(exportAndVerify(scene, ExportFormat::cameraJson, folder / "camera.json"));
         checks.push_back(exportAndVerify(scene, ExportFormat::usda, folder / "camera.usda"));
         checks.push_back(exportAndVerify(scene, ExportFormat::ply, folder / "cloud.ply"));
@@ -111,8 +118,22 @@ int match(const MatchArguments& a) {
                {"bend_refused", r.bendRefusedPx >= 0 ? json(refusalOf(r)) : json(nullptr)},
                {"seconds", seconds},
                {"plate_seconds", double(shot.frames().size()) / shot.rate().value()},
+               {"readout_share", r.readout},
+               {"readout_sigma", r.readoutSigma >= 0 ? json(r.readoutSigma) : json(nullptr)},
+               {"shutter_open_share", shot.blur.openShare},
+               {"smeared_frames", shot.blur.smeared},
+               {"expected_slip_px", slip >= 0 ? json(slip) : json(nullptr)},
+               {"refine_report", shot.refineReport},
+               {"check_points", json::array()},
                {"movers", json::array()},
                {"files", json::array()}};
+        for (const CheckPoint& c : shot.checkPoints) {
+            const MeasureReport* report = reportOf(shot, c.id);
+            j["check_points"].push_back({{"name", c.name},
+                                         {"off", report ? json(report->off) : json(nullptr)},
+                                         {"in_tolerances", report ? json(report->inTolerances) : json(nullptr)},
+                                         {"verdict", checkPointLine(c, report)}});
+        }
         for (const Mover& m : shot.movers)
             j["movers"].push_back({{"name", m.name},
                                    {"paths", m.paths.size()},
@@ -131,6 +152,9 @@ int match(const MatchArguments& a) {
         if (r.has())
             std::printf("%d of %zu frames, %zu points, %.1f s for %.1f s of plate\n", r.solvedCount(), r.frames.size(),
                         r.points.size(), seconds, double(shot.frames().size()) / shot.rate().value());
+        if (!shot.refineReport.empty()) std::printf("%s\n", shot.refineReport.c_str());
+        for (const CheckPoint& c : shot.checkPoints)
+            std::printf("%s\n", checkPointLine(c, reportOf(shot, c.id)).c_str());
         for (const Mover& m : shot.movers) std::printf("%s\n", moverVerdict(shot, m).c_str());
         for (const auto& c : checks) std::printf("%s\n", c.sentence.c_str());
     }
@@ -152,6 +176,7 @@ void addMatchCommand(CLI::App& program, Command& run) {
         ->check(CLI::IsMember({"automatic", "free", "rotation", "fixed"}));
     c->add_option("--zoom", a->zoom, "Whether the focal length changes: automatic, no, yes")
         ->check(CLI::IsMember({"automatic", "no", "yes"}));
+    addSolveOptions(*c, a->solve);
     c->add_flag("--movers", a->movers, "Look for things that move rigidly apart from the scene, and solve them");
     c->add_flag("--follow-straight", a->followStraight,
                 "Follow features on the plate straightened by that lens, for strong bends");

@@ -25,6 +25,7 @@ class Document::Replace : public QUndoCommand {
         : QUndoCommand(name), document_(document), before_(std::move(before)), after_(std::move(after)) {}
     void undo() override { document_.replace(before_); }
     void redo() override { document_.replace(after_); }
+    void amend(const Shot& after) { after_ = after; }
 
   private:
     Document& document_;
@@ -65,6 +66,25 @@ void Document::replace(const Shot& shot) {
 
 void Document::edit(const QString& name, const Shot& next) { undo_.push(new Replace(*this, name, shot_, next)); }
 
+void Document::amendSolve(const Shot& solved) {
+    if (solved.solveFrom != fingerprintOfSolveInput(shot_)) return;
+    Shot next = shot_;
+    next.solve = solved.solve;
+    next.solveFrom = solved.solveFrom;
+    next.refineReport = solved.refineReport;
+    for (Mover& m : next.movers)
+        if (const Mover* made = solved.mover(m.id); made && made->paths == m.paths)
+            m.solve = made->solve, m.solveFrom = made->solveFrom;
+    next = withGround(next, next.groundSpec);
+    const int at = undo_.index();
+    if (at > 0) {
+        // The stack gives its commands out as constant; this one is ours.
+        static_cast<Replace*>(const_cast<QUndoCommand*>(undo_.command(at - 1)))->amend(next);
+        if (undo_.isClean()) undo_.resetClean();
+    }
+    replace(next);
+}
+
 void Document::takeResult(const QString& name, const Shot& result) {
     // Only what the job made is taken: edits that were made meanwhile stay.
     Shot next = shot_;
@@ -101,7 +121,8 @@ void Document::takeResult(const QString& name, const Shot& result) {
         next.back.principalOffset = result.back.principalOffset;
     }
     if (result.solve != jobStart_.solve || result.solveFrom != jobStart_.solveFrom)
-        next.solve = result.solve, next.solveFrom = result.solveFrom;
+        next.solve = result.solve, next.solveFrom = result.solveFrom, next.refineReport = result.refineReport;
+    if (!(result.pathEdits == jobStart_.pathEdits)) next.pathEdits = result.pathEdits;
     for (const Mover& made : result.movers) {
         if (!jobStart_.mover(made.id)) {
             if (!next.mover(made.id)) next.movers.push_back(made);

@@ -27,6 +27,8 @@ class Document : public QObject {
 
     // ---- edits; each is one step of undo -----------------------------------------------------------------------
     void edit(const QString& name, const Shot& next);
+    /// Takes a solve that belongs to the shot as it is now into the last edit; one that does not is dropped.
+    void amendSolve(const Shot& solved);
     void setRange(FrameRange range);
     void setAside(const QSet<int>& pathIds, bool aside);
     void setGround(const QString& name, const GroundSpec& spec);

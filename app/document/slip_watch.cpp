@@ -36,19 +36,15 @@ std::vector<SlipWatch::Spot> groundSpots(const Shot& shot, const SlipField& fiel
 
 void measure(const Shot& shot, SlipWatch::Found& found) {
     if (shot.ground->level) found.ground = groundSpots(shot, found.field);
+    for (const auto& [frame, sigma] : found.field.pathSigma())
+        found.path.emplace_back(frame, sigma * shot.ground->worldFromSolve.scale);
     std::vector<double> slips;
     for (const SlipWatch::Spot& spot : found.ground) slips.push_back(spot.slipPx);
     std::sort(slips.begin(), slips.end());
     if (!slips.empty())
         for (const double limit : {5.0, 2.0, 1.0, 0.5, 0.2, 0.1, 0.05})
             if (slips[slips.size() * 9 / 10] <= limit) found.groundLimitPx = limit;
-    double sum = 0;
-    int count = 0;
-    for (size_t i = 0; i < shot.solve->points.size(); i += 5) {
-        const double slip = found.field.slipPx(shot.solve->points[i].position, shot.range);
-        if (slip >= 0) sum += slip * slip, ++count;
-    }
-    if (count > 0) found.overPointsPx = std::sqrt(sum / count);
+    found.overPointsPx = slipOverPoints(found.field, *shot.solve, shot.range);
 }
 
 }  // namespace

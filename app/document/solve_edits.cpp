@@ -1,9 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "document/solve_edits.h"
 
+#include <QFile>
+#include <QFileInfo>
+#include <algorithm>
+
 #include "base/error.h"
+#include "workflow/check_points.h"
+#include "workflow/match_shot.h"
 #include "workflow/mover_features.h"
 #include "workflow/mover_work.h"
+#include "workflow/refine_work.h"
 
 namespace va {
 
@@ -33,6 +40,100 @@ void SolveEdits::lookForMovers() {
                        [](const Shot& s, Progress& p, Shot&) {
         return withMoverFeatures(withMoversProposed(s, p), p);
     });
+}
+
+void SolveEdits::refine() {
+    document_.startJob(tr("Refine"), [](const Shot& s, Progress& p, Shot&) { return withRefinement(s, {}, p); });
+}
+
+void SolveEdits::setReadout(Known known, double share) {
+    Shot next = document_.shot();
+    next.back.readoutKnown = known;
+    next.back.readout = share;
+    if (next.back == document_.shot().back) return;
+    document_.edit(tr("Choose how rows were read"), next);
+}
+
+void SolveEdits::addCheckPoint(PointTie::Kind kind) {
+    const QSet<int>& chosen = document_.selectedPaths();
+    std::vector<int> ids(chosen.begin(), chosen.end());
+    std::sort(ids.begin(), ids.end());
+    try {
+        document_.edit(tr("Add check point"), withCheckPoint(document_.shot(), kind, ids));
+    } catch (const Error& e) {
+        Q_EMIT document_.troubled(QString::fromUtf8(e.what()));
+    }
+}
+
+void SolveEdits::changeCheckPoint(const QString& name, int id, const std::function<void(CheckPoint&)>& change) {
+    Shot next = document_.shot();
+    for (CheckPoint& c : next.checkPoints)
+        if (c.id == id) change(c);
+    document_.edit(name, next);
+}
+
+void SolveEdits::removeCheckPoint(int id) {
+    Shot next = document_.shot();
+    std::erase_if(next.checkPoints, [id](const CheckPoint& c) { return c.id == id; });
+    document_.edit(tr("Remove check point"), next);
+}
+
+void SolveEdits::readCheckPoints(const QString& file) {
+    QFile in(file);
+    if (!in.open(QIODevice::ReadOnly))
+        return Q_EMIT document_.troubled(
+            tr("\"%1\" can't be read. Check that it exists and that you may read it.").arg(file));
+    try {
+        const auto points = va::readCheckPoints(in.readAll().toStdString(), QFileInfo(file).fileName().toStdString());
+        document_.edit(tr("Read check points"), withCheckPoints(document_.shot(), points));
+        Q_EMIT document_.message(tr("%1 check points read. Select a feature and assign it to each.").arg(points.size()));
+    } catch (const Error& e) {
+        Q_EMIT document_.troubled(QString::fromUtf8(e.what()));
+    }
+}
+
+void SolveEdits::assignCheckPoint(int id) {
+    const QSet<int>& chosen = document_.selectedPaths();
+    const CheckPoint* c = document_.shot().checkPoint(id);
+    if (!c) return;
+    const auto kind = c->measure.kind;
+    if ((kind == PointTie::Kind::position || kind == PointTie::Kind::level) && chosen.size() != 1)
+        return Q_EMIT document_.troubled(tr("Select the one feature that is at this place."));
+    std::vector<int> ids(chosen.begin(), chosen.end());
+    std::sort(ids.begin(), ids.end());
+    if (ids.size() != c->measure.paths.size() && kind != PointTie::Kind::position && kind != PointTie::Kind::level)
+        return Q_EMIT document_.troubled(tr("Select %1 features for it.").arg(c->measure.paths.size()));
+    changeCheckPoint(tr("Assign check point"), id, [&](CheckPoint& o) { o.measure.paths = ids; });
+}
+
+void SolveEdits::leaveOutFrame() {
+    std::vector<PathEdit> edits = document_.shot().pathEdits;
+    edits.push_back({PathEdit::Kind::leaveOut, {document_.frame(), document_.frame()}, 0});
+    document_.edit(tr("Leave frame %1 out of the camera's path").arg(document_.frame()),
+                   withCameraPathEdits(document_.shot(), edits));
+}
+
+void SolveEdits::fillGaps() {
+    std::vector<PathEdit> edits = document_.shot().pathEdits;
+    edits.push_back({PathEdit::Kind::fill, document_.shot().range, 0});
+    const Shot next = withCameraPathEdits(document_.shot(), edits);
+    const int won = next.solve->solvedCount() - document_.shot().solve->solvedCount();
+    if (won == 0)
+        return Q_EMIT document_.troubled(
+            tr("No frame without a camera lies between solved ones: there is nothing to fill."));
+    document_.edit(tr("Fill %1 frames of the camera's path").arg(won), next);
+}
+
+void SolveEdits::smoothPath(FrameRange frames, double width) {
+    if (frames.count() < 3 || !(width > 0))
+        return Q_EMIT document_.troubled(tr("Smoothing takes three frames or more and a width above zero."));
+    std::vector<PathEdit> edits = document_.shot().pathEdits;
+    edits.push_back({PathEdit::Kind::smooth, frames, width});
+    document_.edit(tr("Smooth the camera's path"), withCameraPathEdits(document_.shot(), edits));
+}
+
+void SolveEdits::clearPathEdits() {
+    document_.edit(tr("Take the camera's path as solved"), withCameraPathEdits(document_.shot(), {}));
 }
 
 void SolveEdits::changeMover(const QString& name, int id, const std::function<void(Mover&)>& change) {

@@ -15,6 +15,29 @@ class SolveEdits : public QObject {
     void makeMover();
     /// Looks for groups that move rigidly apart from the scene.
     void lookForMovers();
+    // ---- refining
+    /// Sets aside what fits badly and solves anew from there; the report says what it was worth.
+    void refine();
+
+    // ---- rows
+    /// `share` of the frame's time.
+    void setReadout(Known known, double share);
+
+    // ---- check points
+    void addCheckPoint(PointTie::Kind kind);
+    void changeCheckPoint(const QString& name, int id, const std::function<void(CheckPoint&)>& change);
+    void removeCheckPoint(int id);
+    /// Reads known positions from a text file.
+    void readCheckPoints(const QString& file);
+    /// The selected feature becomes the one that the check point speaks of.
+    void assignCheckPoint(int id);
+
+    // ---- the camera's path
+    void leaveOutFrame();
+    void fillGaps();
+    void smoothPath(FrameRange frames, double width);
+    void clearPathEdits();
+
     void changeMover(const QString& name, int id, const std::function<void(Mover&)>& change);
     void removeMover(int id);
 

@@ -26,6 +26,12 @@ SolvePage::SolvePage(Document& document, SolveEdits& edits, SlipWatch& slip, con
     move_->setObjectName("moveChoice");
     zoom_ = choice(tr("Zoom"), {tr("found by itself"), tr("constant"), tr("zooms")});
     zoom_->setObjectName("zoomChoice");
+    rows_ = choice(tr("Rows"), {tr("read at once"), tr("read-out known"), tr("read-out solved")});
+    rows_->setObjectName("rowsChoice");
+    rows_->setToolTip(tr("Rolling shutter: whether the sensor's rows were read one after the other"));
+    readout_ = number(tr("Read-out"), 2, tr("ms"));
+    readout_->setObjectName("readout");
+    readout_->setToolTip(tr("From the first row's reading to the last one's"));
     motion_ = read(tr("Found"));
     focal_ = read(tr("Focal length"), tr("px"));
     focal_->setObjectName("solvedFocal");
@@ -39,7 +45,19 @@ SolvePage::SolvePage(Document& document, SolveEdits& edits, SlipWatch& slip, con
     };
     connect(move_, &QComboBox::activated, this, choose);
     connect(zoom_, &QComboBox::activated, this, choose);
+    const auto perFrameMs = [this] { return 1000 / std::max(1e-9, document_.shot().rate().value()); };
+    connect(rows_, &QComboBox::activated, this, [this](int rows) {
+        const double had = document_.shot().solve->readout;
+        // What was solved is the best guess at what may be known.
+        edits_.setReadout(rows == 2 ? Known::unknown : Known::known, rows == 1 ? (had != 0 ? had : 0.5) : 0);
+    });
+    connect(readout_, &NumberField::edited, this, [this, perFrameMs](double ms) {
+        edits_.setReadout(Known::known, ms / perFrameMs());
+    });
     connect(&slip_, &SlipWatch::changed, this, &SolvePage::refresh);
+    insert(refine_ = new RefineSection(document_, actions));
+    insert(checks_ = new CheckSection(document_, edits_, actions));
+    insert(path_ = new PathSection(document_, actions));
     buildMovers(actions);
 }
 
@@ -115,6 +133,13 @@ void SolvePage::refresh() {
                        : QString());
     move_->setCurrentIndex(int(s.choices.move));
     zoom_->setCurrentIndex(int(s.choices.zoom));
+    const bool rowsSolved = s.back.readoutKnown != Known::known;
+    rows_->setCurrentIndex(rowsSolved ? 2 : s.back.readout != 0 ? 1 : 0);
+    readout_->setEnabled(!rowsSolved);
+    readout_->setValue((rowsSolved ? r.readout : s.back.readout) * 1000 / std::max(1e-9, s.rate().value()));
+    refine_->refresh();
+    checks_->refresh();
+    path_->refresh();
     refreshMovers();
 }
 

@@ -4,7 +4,10 @@
 
 #include "document/slip_watch.h"
 #include "document/solve_edits.h"
+#include "inspector/check_section.h"
 #include "inspector/page.h"
+#include "inspector/path_section.h"
+#include "inspector/refine_section.h"
 
 namespace va {
 
@@ -16,6 +19,8 @@ class SolvePage : public Page {
     void refresh();
     /// The mover that the page shows, or null.
     [[nodiscard]] const Mover* mover() const;
+    [[nodiscard]] CheckSection& checkPoints() { return *checks_; }
+    [[nodiscard]] PathSection& path() { return *path_; }
 
   private:
     void buildMovers(const QMap<QString, QAction*>& actions);
@@ -25,8 +30,11 @@ class SolvePage : public Page {
     SolveEdits& edits_;
     SlipWatch& slip_;
     QLabel *fit_, *check_, *here_, *slipOver_, *motion_, *focal_, *frames_, *points_, *outliers_, *seconds_, *note_;
-    QComboBox *move_, *zoom_, *movers_, *scaleBy_;
-    NumberField *metres_, *size_;
+    QComboBox *move_, *zoom_, *rows_, *movers_, *scaleBy_;
+    NumberField *metres_, *size_, *readout_;
+    RefineSection* refine_;
+    CheckSection* checks_;
+    PathSection* path_;
     QLabel* moverNote_;
 };
 

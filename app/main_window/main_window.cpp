@@ -305,7 +305,9 @@ void MainWindow::makeMenus() {
                                                "patchTool",      "patchBoth",
                                                "patchForward",   "patchBackward",
                                                "removePatch"});
-    fill(menuBar()->addMenu(tr("Sol&ve")), {"solve", "", "residualVectors", "slipOverlay", "", "makeMover",
+    fill(menuBar()->addMenu(tr("Sol&ve")), {"solve", "refine", "liveSolve", "", "residualVectors", "errorMap", "slipOverlay", "nextBadFrame", "",
+          "addDistance", "addPlace", "addHeight", "addRightAngle", "addFlat", "readCheckPoints", "",
+          "leaveOutFrame", "fillGaps", "smoothPath", "clearPathEdits", "", "makeMover",
                                             "lookForMovers", "selectMover", "removeMover"});
     fill(menuBar()->addMenu(tr("&Ground")), {"level", "autoLevel", "origin", "zAlong", "scale"});
     fill(menuBar()->addMenu(tr("&Layout")), {"boxTool", "anchor"});
@@ -375,6 +377,7 @@ void MainWindow::makeLayout() {
     scene_ = new SceneView(document_, plate_->canvas(),
                            {actions_["orbit"], actions_["top"], actions_["side"], actions_["lensView"]});
     plate_->canvas().setSlip(&slip_);
+    scene_->canvas().setSlip(&slip_);
     inspector_ = new Inspector(document_, edits_, lensEdits_, solveEdits_, slip_, actions_);
     inspector_->features().setCanvas(&plate_->canvas());
     views_ = new QSplitter(Qt::Horizontal);

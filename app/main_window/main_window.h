@@ -12,6 +12,7 @@
 #include "document/feature_edits.h"
 #include "document/lens_edits.h"
 #include "document/slip_watch.h"
+#include "document/live_solve.h"
 #include "document/solve_edits.h"
 
 namespace va {
@@ -33,6 +34,7 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] Document& document() { return document_; }
     [[nodiscard]] FeatureEdits& edits() { return edits_; }
     [[nodiscard]] SolveEdits& solveEdits() { return solveEdits_; }
+    [[nodiscard]] LiveSolve& live() { return live_; }
     [[nodiscard]] SlipWatch& slip() { return slip_; }
     [[nodiscard]] LensEdits& lensEdits() { return lensEdits_; }
     [[nodiscard]] QAction* action(const QString& name) const { return actions_.value(name); }
@@ -79,6 +81,7 @@ class MainWindow : public QMainWindow {
     LensEdits lensEdits_{document_};
     SolveEdits solveEdits_{document_};
     SlipWatch slip_{document_};
+    LiveSolve live_{document_};
     QMap<QString, QAction*> actions_;
     QStringList order_;
     std::vector<int> pickOrder_;  ///< selected paths in the order of picking: "from" before "to"

@@ -78,13 +78,45 @@ bool PictureRun::takeSolveTools() {
     window_.action("residualVectors")->trigger();
     window_.action("slipOverlay")->trigger();
     const int before = document.undoStack().index();
+    auto* inspector = window_.findChild<Inspector*>();
+    const auto showing = [&](const char* name) {
+        if (auto* label = window_.findChild<QLabel*>(name)) inspector->ensureWidgetVisible(label);
+    };
+    const auto solved = [&] { return !document.job().running() && !window_.live().busy(); };
+    window_.action("refine")->trigger();
+    waitUntil(solved, 60'000);
+    window_.action("errorMap")->trigger();
+    waitUntil([&] { return window_.slip().found() != nullptr; }, 20'000);
+    showing("refineReport");
+    good = take("refine") && good;
+    window_.action("errorMap")->trigger();
+
+    // A distance between two floor points that are far apart in this frame, and a frame left out of the path.
+    std::vector<int> floor;
+    for (int id : document.shot().ground->usedPaths)
+        if (const Path* p = document.shot().path(id); p && p->at(document.frame())) floor.push_back(id);
+    if (floor.size() >= 2) {
+        const auto x = [&](int id) { return document.shot().path(id)->at(document.frame())->x; };
+        const auto [left, right] = std::minmax_element(floor.begin(), floor.end(), [&](int a, int b) { return x(a) < x(b); });
+        document.selectPaths({*left, *right});
+        window_.action("addDistance")->trigger();
+        window_.solveEdits().changeCheckPoint("Set distance", document.shot().checkPoints.back().id, [](CheckPoint& c) {
+            c.name = "planks, left to right";
+            c.measure.length = 3.2;
+        });
+        window_.solveEdits().smoothPath({document.frame() - 8, document.frame() + 8}, 2);
+        waitUntil(solved, 60'000);
+        waitUntil([&] { return window_.slip().found() != nullptr; }, 20'000);
+        showing("pathNote");
+        good = take("check-points") && good;
+    }
+    document.undoStack().setIndex(before);
     window_.action("lookForMovers")->trigger();
     waitUntil([&] { return !document.job().running(); }, 60'000);
     if (document.shot().movers.empty()) return good;
     waitUntil([&] { return window_.slip().found() != nullptr; }, 20'000);
     window_.action("selectMover")->trigger();
-    auto* inspector = window_.findChild<Inspector*>();
-    if (auto* note = window_.findChild<QLabel*>("moverNote")) inspector->ensureWidgetVisible(note);
+    showing("moverNote");
     good = take("movers") && good;
     document.undoStack().setIndex(before);
     return good;

@@ -116,6 +116,10 @@ std::optional<Eigen::Vector2d> PlateCanvas::predicted(int pathId) const {
     if (document_.shot().solve->motion != Motion::free || placed == placed_.end() ||
         !placed->second.stretch.contains(frame) || placed->second.unused.contains(frame))
         return std::nullopt;
+    // Rows that were read one after the other see it where the camera was then.
+    const Shot& shot = document_.shot();
+    if (shot.solve->readout != 0)
+        return shot.solve->seen(frame, shot.ground->worldFromSolve.inverse().point(placed->second.world));
     return project(*viewHere_, lensHere_, placed->second.world);
 }
 
@@ -161,6 +165,66 @@ void PlateCanvas::drawSlip(QPainter& painter) {
             painter.drawLine(*at + QPointF(-r, 0), *at + QPointF(r, 0));
             painter.drawLine(*at + QPointF(0, -r / 2), *at + QPointF(0, r / 2));
         }
+    }
+}
+
+void PlateCanvas::drawErrorMap(QPainter& painter) {
+    const Shot& shot = document_.shot();
+    if (!look_.errorMap || shot.solve->motion != Motion::free) return;
+    if (mapped_ != shot.solve) {
+        mapped_ = shot.solve;
+        errorMap_ = errorMap(solveErrors(*shot.solve, *shot.paths), shot.plate.width, shot.plate.height);
+    }
+    constexpr double enlarged = 200;
+    for (int row = 0; row < errorMap_.rows; ++row)
+        for (int column = 0; column < errorMap_.columns; ++column) {
+            const ErrorMap::Cell& c = errorMap_.at(column, row);
+            if (c.paths == 0) continue;
+            const double x = (column + 0.5) * shot.plate.width / errorMap_.columns,
+                         y = (row + 0.5) * shot.plate.height / errorMap_.rows;
+            const QPointF from = fromPixel(x, y),
+                          to = fromPixel(x + enlarged * c.mean.x(), y + enlarged * c.mean.y());
+            // The disc is what chance gives: only what leads out of it says something.
+            const double chance = QLineF(from, fromPixel(x + enlarged * 2 * c.sigma, y)).length();
+            painter.setPen(QPen(QColor(255, 255, 255, 110), 1));
+            painter.setBrush(QColor(20, 21, 22, 70));
+            painter.drawEllipse(from, chance, chance);
+            const QColor colour = residualColour(std::min(1.0, c.mean.norm() / std::max(1e-9, 6 * c.sigma)));
+            painter.setPen(QPen(QColor(0, 0, 0, 150), 4));
+            painter.drawLine(from, to);
+            painter.setPen(QPen(colour, 2));
+            painter.drawLine(from, to);
+            painter.setPen(Qt::NoPen);
+            painter.setBrush(colour);
+            painter.drawEllipse(to, 2.5, 2.5);
+        }
+}
+
+void PlateCanvas::drawCheckPoints(QPainter& painter) {
+    const Shot& shot = document_.shot();
+    const Theme& theme = Theme::current();
+    for (const CheckPoint& c : shot.checkPoints) {
+        QPolygonF at;
+        for (const int id : c.measure.paths) {
+            const Path* path = shot.path(id);
+            const PathPoint* p = path ? path->at(document_.frame()) : nullptr;
+            if (p) at << fromPixel(p->x, p->y);
+        }
+        if (at.isEmpty() || at.size() != qsizetype(c.measure.paths.size())) continue;
+        QColor colour = theme.accent;
+        if (!c.on) colour.setAlpha(90);
+        painter.setPen(QPen(colour, 1.2, Qt::DotLine));
+        painter.setBrush(Qt::NoBrush);
+        if (c.measure.kind == PointTie::Kind::flat) painter.drawConvexPolygon(at);
+        else if (at.size() > 1) painter.drawPolyline(at);
+        painter.setPen(QPen(colour, 1.4));
+        for (const QPointF& p : at) painter.drawRect(QRectF(p.x() - 5, p.y() - 5, 10, 10));
+        const QPointF middle = at.boundingRect().center() + QPointF(9, -7);
+        const QString name = QString::fromStdString(c.name);
+        painter.setPen(QColor(0, 0, 0, 190));
+        painter.drawText(middle + QPointF(1, 1), name);
+        painter.setPen(colour);
+        painter.drawText(middle, name);
     }
 }
 
@@ -342,6 +406,8 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
         drawLensGrid(painter, *lens, shot.plate.width, shot.plate.height,
                      [this](const Eigen::Vector2d& p) { return fromPixel(p.x(), p.y()); });
     drawThings(painter);
+    drawErrorMap(painter);
+    drawCheckPoints(painter);
     drawSlip(painter);
     if (edgesShown_ || tool_ == PlateTool::edge) {
         const auto& tool = static_cast<const EdgeTool&>(*tools_.at(PlateTool::edge));
@@ -400,6 +466,8 @@ void PlateCanvas::drawPaths(QPainter& painter) {
     painter.setRenderHint(QPainter::Antialiasing, !crowded);
     for (const Seen& seen : seenHere) {
         const Path& path = (*shot.paths)[size_t(seen.path)];
+        // The map is about places in the picture: what is not selected would hide it.
+        if (look_.errorMap && !document_.selectedPaths().contains(path.id)) continue;
         const PathPoint& p = path.points[size_t(seen.point)];
         const QPointF at = fromPixel(p.x, p.y);
         if (!rect().adjusted(-40, -40, 40, 40).contains(at.toPoint())) continue;
@@ -493,8 +561,9 @@ void PlateCanvas::drawLegend(QPainter& painter) {
     painter.setPen(QColor("#d6d8da"));
     painter.drawText(QRect(x - 72, y - 7, 66, 20), Qt::AlignRight | Qt::AlignVCenter, tr("residual 0"));
     painter.drawText(QRect(x + w + 6, y - 7, 34, 20), Qt::AlignLeft | Qt::AlignVCenter, tr("1 px"));
-    if (!look_.slip && !look_.vectors) return;
+    if (!look_.slip && !look_.vectors && !look_.errorMap) return;
     QStringList more;
+    if (look_.errorMap) more << tr("mean error ×200, discs: chance");
     if (look_.vectors) more << tr("vectors ×20");
     if (const auto found = look_.slip && slip_ ? slip_->found() : nullptr; found && !found->ground.empty())
         more << tr("crosses: slip 0–%1 px").arg(found->groundLimitPx);

@@ -11,6 +11,7 @@
 #include "plate_view/canvas_tool.h"
 #include "plate_view/edge_tool.h"
 #include "plate_view/straight_view.h"
+#include "solve/solve_errors.h"
 
 namespace va {
 
@@ -22,6 +23,7 @@ struct PathLook {
     int tail = 10;           ///< frames
     bool asideShown = true;  ///< paths set aside as faint dots
     bool vectors = false;    ///< residuals as lines, enlarged
+    bool errorMap = false;   ///< mean residuals over the picture as arrows, enlarged
     bool slip = false;       ///< expected slip on the ground, and under the pointer
     bool centred = false;    ///< the picture is shifted so that the selected path stands still in the middle
 };
@@ -93,6 +95,8 @@ class PlateCanvas : public QWidget {
     void drawPaths(QPainter& painter);
     void drawThings(QPainter& painter);
     void drawSlip(QPainter& painter);
+    void drawErrorMap(QPainter& painter);
+    void drawCheckPoints(QPainter& painter);
     void readSlip(const QPointF& at);
     /// Where the solve sees a path in the current frame, as a part of the scene or of a mover.
     [[nodiscard]] std::optional<Eigen::Vector2d> predicted(int pathId) const;
@@ -129,6 +133,8 @@ class PlateCanvas : public QWidget {
     Intrinsics lensHere_;
     SlipWatch* slip_ = nullptr;
     QString slipReadout_;
+    ErrorMap errorMap_;
+    std::shared_ptr<const SolveResult> mapped_;  ///< that the map is of
     PlateTool tool_ = PlateTool::select;
     StraightView straight_;
     bool straightShown_ = false, gridShown_ = false, edgesShown_ = false;

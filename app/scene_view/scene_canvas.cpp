@@ -219,11 +219,54 @@ void SceneCanvas::drawMovers(QPainter& painter, const Projector& project) {
     }
 }
 
+void SceneCanvas::setSlip(SlipWatch* slip) {
+    slip_ = slip;
+    connect(slip_, &SlipWatch::changed, this, qOverload<>(&QWidget::update));
+}
+
+/// Discs along the path, as large as the camera's place is unsure there, many times enlarged.
+void SceneCanvas::drawPathSureness(QPainter& painter, const Projector& project) {
+    const auto found = slip_ ? slip_->found() : nullptr;
+    if (!found || found->path.empty()) return;
+    QColor fill = Theme::current().teal;
+    fill.setAlpha(90);
+    painter.setPen(QPen(Theme::current().teal, 1));
+    painter.setBrush(fill);
+    double largest = 0;
+    for (const auto& [frame, sigma] : found->path) largest = std::max(largest, sigma);
+    if (!(largest > 0)) return;
+    // Enlarged by a round number until it can be seen.
+    const double enlarged = std::pow(10, std::floor(std::log10(0.2 * extent_ / largest)));
+    std::optional<QPointF> last;
+    for (const auto& [frame, sigma] : found->path) {
+        const auto pose = document_.shot().worldPose(frame);
+        if (!pose) continue;
+        const auto at = project(pose->position),
+                   beside = project(pose->position + Eigen::Vector3d(0, enlarged * sigma, 0));
+        if (!at || !beside) continue;
+        const double r = QLineF(*at, *beside).length();
+        // Discs that overlap by more than half say nothing new.
+        if (last && QLineF(*last, *at).length() < 0.5 * r) continue;
+        last = at;
+        painter.drawEllipse(*at, r, r);
+    }
+    painter.setPen(Theme::current().textQuiet);
+    painter.drawText(QRect(10, height() - 44, width() - 20, 16), Qt::AlignLeft | Qt::AlignVCenter,
+                     tr("discs: path ± %1 %2 at most, ×%3")
+                         .arg(largest, 0, 'g', 2)
+                         .arg(QString::fromUtf8(document_.shot().unit()))
+                         .arg(enlarged, 0, 'f', 0));
+}
+
 void SceneCanvas::drawCameras(QPainter& painter, const Projector& project) {
     const Theme& theme = Theme::current();
-    painter.setPen(QPen(theme.accent, 2));
-    for (size_t i = 1; i < cameras_.size(); ++i)
+    drawPathSureness(painter, project);
+    for (size_t i = 1; i < cameras_.size(); ++i) {
+        // What was not solved is no whole line.
+        const SolvedFrame* f = document_.shot().solve->at(cameras_[i].first);
+        painter.setPen(QPen(theme.accent, 2, f && f->origin != PoseOrigin::solved ? Qt::DotLine : Qt::SolidLine));
         drawLine3d(painter, project, cameras_[i - 1].second.position, cameras_[i].second.position, 1);
+    }
     const auto pose = document_.shot().worldPose(document_.frame());
     if (!pose) return;
     const Shot& shot = document_.shot();

@@ -21,6 +21,8 @@ class SceneCanvas : public QWidget {
     /// Brings everything that matters into view.
     void frameAll();
     void setLassoing(bool on) { lassoTool_ = on; }
+    /// Where the sureness of the camera's path comes from.
+    void setSlip(SlipWatch* slip);
     /// Widget position of a world point as drawn now.
     [[nodiscard]] std::optional<QPointF> positionOf(const Eigen::Vector3d& world) const;
 
@@ -43,9 +45,11 @@ class SceneCanvas : public QWidget {
     void drawCloud(QPainter& painter, const Projector& project);
     void drawMovers(QPainter& painter, const Projector& project);
     void drawCameras(QPainter& painter, const Projector& project);
+    void drawPathSureness(QPainter& painter, const Projector& project);
 
     Document& document_;
     PlateCanvas& plate_;
+    SlipWatch* slip_ = nullptr;
     SceneMode mode_ = SceneMode::orbit;
     std::vector<std::pair<int, Eigen::Vector3d>> cloud_;  ///< path id, world
     struct MoverShown {

@@ -76,7 +76,7 @@ void Lanes::paintEvent(QPaintEvent*) {
     }
     // One px fills the lane; a frame above twice the shot's mean stands out.
     for (const SolvedFrame& f : shot.solve->frames) {
-        if (!f.solved || f.sightings == 0) {
+        if (!f.solved || (f.sightings == 0 && f.origin == PoseOrigin::solved)) {
             if (shot.solve->has() && !f.solved)
                 painter.fillRect(QRectF(xOf(f.frame - 0.5), errorTop, step - gap, errorHeight),
                                  QColor(theme.look.red(), theme.look.green(), theme.look.blue(), 60));
@@ -84,6 +84,13 @@ void Lanes::paintEvent(QPaintEvent*) {
         }
         const double h = std::max(1.0, errorHeight * std::min(1.0, f.rmsPx));
         const bool high = f.rmsPx > 2 * shot.solve->rmsPx || f.rmsPx > 1;
+        if (f.origin != PoseOrigin::solved) {
+            // Not solved, or not as solved: an open box over the lane's height.
+            painter.setPen(QPen(theme.accent, 1));
+            painter.setBrush(Qt::NoBrush);
+            painter.drawRect(QRectF(xOf(f.frame - 0.5) + 0.5, errorTop + 0.5, std::max(1.0, step - gap - 1), errorHeight - 1));
+            if (f.origin == PoseOrigin::filled) continue;
+        }
         painter.fillRect(QRectF(xOf(f.frame - 0.5), errorTop + errorHeight - h, step - gap, h),
                          high ? theme.look : theme.textQuiet);
     }

@@ -3,7 +3,8 @@
 
 #include <Eigen/Cholesky>
 #include <cmath>
-#include <map>
+
+#include "solve/solve_errors.h"
 
 namespace va {
 namespace {
@@ -123,22 +124,25 @@ PathEditCost costOfPathEdits(const SolveResult& edited, const std::vector<Path>&
     PathEditCost out;
     SolveResult before = edited;
     for (SolvedFrame& f : before.frames) takeBack(f);
-    std::map<int, const Path*> byId;
-    for (const Path& p : paths) byId[p.id] = &p;
-    double moves = 0, fitBefore = 0, fitAfter = 0;
-    int moved = 0, countBefore = 0, countAfter = 0;
+    const auto fitOf = [&](const SolveResult& solve) {
+        double sum = 0;
+        int n = 0;
+        for (const SolveError& e : solveErrors(solve, paths)) {
+            const SolvedFrame* f = edited.at(e.frame);
+            if (!e.used || e.heldBack || !frames.contains(e.frame) || !f || f->origin == PoseOrigin::solved) continue;
+            sum += e.off.squaredNorm();
+            ++n;
+        }
+        return n > 0 ? std::sqrt(sum / n) : -1;
+    };
+    double moves = 0;
+    int moved = 0;
     for (const SolvedFrame& f : edited.frames) {
         if (f.origin == PoseOrigin::solved || !frames.contains(f.frame)) continue;
         ++out.frames;
         for (const SolvedPoint& p : edited.points) {
-            const auto path = byId.find(p.pathId);
-            const PathPoint* q = path == byId.end() ? nullptr : path->second->at(f.frame);
             const auto now = edited.seen(f.frame, p.position), then = before.seen(f.frame, p.position);
-            if (now && then && q) moves += (*now - *then).squaredNorm(), ++moved;
-            if (!q || !q->counts()) continue;
-            const Eigen::Vector2d at(q->x, q->y);
-            if (then) fitBefore += (*then - at).squaredNorm(), ++countBefore;
-            if (now) fitAfter += (*now - at).squaredNorm(), ++countAfter;
+            if (now && then && p.stretch.contains(f.frame)) moves += (*now - *then).squaredNorm(), ++moved;
         }
         if (!edited.points.empty() || !f.before) continue;
         // Without points: directions over the picture.
@@ -151,8 +155,9 @@ PathEditCost costOfPathEdits(const SolveResult& edited, const std::vector<Path>&
         }
     }
     out.movesPx = moved > 0 ? std::sqrt(moves / moved) : 0;
-    if (countBefore > 0) out.fitBeforePx = std::sqrt(fitBefore / countBefore);
-    if (countAfter > 0) out.fitAfterPx = std::sqrt(fitAfter / countAfter);
+    if (out.frames == 0) return out;
+    out.fitBeforePx = fitOf(before);
+    out.fitAfterPx = fitOf(edited);
     return out;
 }
 

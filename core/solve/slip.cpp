@@ -148,16 +148,27 @@ std::vector<std::pair<int, double>> SlipField::pathSigma() const {
     return out;
 }
 
+double slipOverPoints(const SlipField& field, const SolveResult& solve, FrameRange range) {
+    double sum = 0;
+    int count = 0;
+    for (size_t i = 0; !field.empty() && i < solve.points.size(); i += 5) {
+        const double slip = field.slipPx(solve.points[i].position, range);
+        if (slip >= 0) sum += slip * slip, ++count;
+    }
+    return count > 0 ? std::sqrt(sum / count) : -1;
+}
+
 SlipField slipFieldOf(const SolveResult& solve, const std::vector<Path>& paths, int width, int height) {
     if (solve.motion != Motion::free) return {};
     BundleProblem p;
     std::vector<int> frames;
     std::map<int, int> viewOf;
     for (const SolvedFrame& f : solve.frames) {
-        if (!f.solved) continue;
+        // What the artist made of the path does not change what the sightings tell.
+        if (!f.solved || (f.origin != PoseOrigin::solved && !f.before)) continue;
         viewOf[f.frame] = int(frames.size());
         frames.push_back(f.frame);
-        p.views.push_back(viewFromPose(f.pose));
+        p.views.push_back(viewFromPose(f.before ? *f.before : f.pose));
         p.lensOfView.push_back(0);
         p.timeOfView.push_back(f.frame);
         if (solve.zooms) p.focalOfView.push_back(f.focalPx);

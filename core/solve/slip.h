@@ -50,6 +50,10 @@ class SlipField {
     double focalSigma_ = 0;
 };
 
+/// Root mean square of the slip at the solved points over a range, px; negative where nothing can be said. Of many
+/// points every fifth is asked.
+double slipOverPoints(const SlipField& field, const SolveResult& solve, FrameRange range);
+
 /// The field of a solve, from the paths that it was made from; in the world of the result's frames and points. Frames
 /// without a solve are left out. Empty for solves without depth.
 SlipField slipFieldOf(const SolveResult& solve, const std::vector<Path>& paths, int width, int height);

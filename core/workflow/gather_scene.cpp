@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "workflow/gather_scene.h"
 
+#include "solve/slip.h"
 #include "workflow/mover_work.h"
 #include "workflow/verdict.h"
 
@@ -8,6 +9,8 @@ namespace va {
 
 SceneExport gatherScene(const Shot& shot) {
     SceneExport out = gatherExport(shot, verdictOn(shot, Step::solve).sentence);
+    const SlipField sure = slipFieldOf(*shot.solve, *shot.paths, shot.plate.width, shot.plate.height);
+    out.slipPx = slipOverPoints(sure, *shot.solve, shot.range);
     for (const Mover& m : shot.movers) {
         if (m.solve->motion != Motion::free) continue;
         SceneExport::Mover mover;

@@ -41,7 +41,7 @@ Shot withRefinement(const Shot& shot, const RefineRule& rule, Progress& progress
     };
     std::map<int, Count> counts;
     for (const SolveError& e : solveErrors(solve, *shot.paths)) {
-        if (!e.used) continue;
+        if (!e.used || e.heldBack) continue;
         Count& c = counts[e.pathId];
         ++c.all;
         if (e.off.norm() > limit) c.bad.push_back(e.frame);

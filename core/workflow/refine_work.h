@@ -16,8 +16,9 @@ struct RefineRule {
 /// Sets aside what fits badly, brings the solve up to date, and says honestly what that was worth.
 ///
 /// Keeps what is good: of a path that fits but in a few frames only those frames are set aside; the whole path only
-/// where a third of its sightings or more are bad. Paths by hand are spared. The check error's paths are pruned by the
-/// same rule (else pruning would only ever be seen on what it chose itself). `refineReport` gets one sentence with fit
+/// where a third of its sightings or more are bad. Paths by hand are spared. What is held back for
+/// the check error is left alone, so that both check errors speak of the same sightings: pruned as well, it would fall
+/// whatever the camera does. `refineReport` gets one sentence with fit
 /// and check error before and after, which says so when only the fit error fell. Without a solve with depth the shot
 /// comes back as it was, and the sentence says so. Throws Cancelled.
 Shot withRefinement(const Shot& shot, const RefineRule& rule, Progress& progress);

@@ -1,0 +1,29 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <string>
+
+#include "CLI/CLI.hpp"
+#include "base/progress.h"
+#include "shot/shot.h"
+
+namespace va {
+
+/// What the shell can ask of a solve beyond the kind of move.
+struct SolveArguments {
+    std::string readout, checkPoints, leaveOut, smooth;
+    bool refine = false, fill = false;
+};
+
+void addSolveOptions(CLI::App& command, SolveArguments& a);
+
+/// Before the match: how rows were read.
+void takeReadout(Shot& shot, const SolveArguments& a);
+
+/// After it: check points, refinement, edits of the camera's path, in this order. Throws InputError.
+Shot withSolveOptions(const Shot& shot, const SolveArguments& a, Progress& progress);
+
+/// Check points of a JSON list (docs/formats.md); their features are names, numbers, or places in a frame, where the
+/// nearest feature within six px is taken. Throws InputError.
+std::vector<CheckPoint> checkPointsFromJson(const std::string& text, const std::string& source, const Shot& shot);
+
+}  // namespace va
