@@ -619,6 +619,18 @@ class Solver {
         r.setAsideSliding(3.5, slideNever());
         r.refine(lensValues(), priors(), 12, 1e-5, cancelled_);
         r.judge(4.5);
+        // Frames that were hung on a selection had a focal length each: weights from those are not yet those of the
+        // whole, and focal lengths and depths go on along their valley until both agree.
+        double had = 0;
+        for (int round = 0; r.zooms() && round < 4 && std::fabs(std::log(r.lens().focalPx / had)) > 2e-4; ++round) {
+            progress_.check();
+            had = r.lens().focalPx;
+            r.weighPaths();
+            r.judge(4.5);
+            r.addPoints(angle(0.005));
+            r.refine(lensValues(), priors(), 12, 1e-5, cancelled_);
+            r.judge(4.5);
+        }
         progress_.advance();
     }
 
