@@ -50,7 +50,7 @@ class Remeasurer {
         for (const auto& [frame, speed] : speed_)
             if (speed > r_.leastSmear) fastest.emplace_back(-speed, frame);
         // The largest share that a shutter can be open is all of the frame's time.
-        if (fastest.empty()) return std::move(result_);
+        if (fastest.empty() || largestChange_ < r_.leastChange) return std::move(result_);
         std::sort(fastest.begin(), fastest.end());
         std::vector<int> asked;
         for (const auto& [speed, frame] : fastest)
@@ -71,11 +71,15 @@ class Remeasurer {
 
     void findSpeeds() {
         for (const int frame : r_.frames) {
-            std::vector<double> speeds;
+            std::vector<double> speeds, changes;
             for (const Path& path : paths_)
                 if (free(path) && path.at(frame))
-                    if (const auto p = r_.passage(path, frame, frame)) speeds.push_back(p->velocity.norm());
+                    if (const auto p = r_.passage(path, frame, frame)) {
+                        speeds.push_back(p->velocity.norm());
+                        changes.push_back(p->acceleration.norm());
+                    }
             speed_[frame] = median(std::move(speeds));
+            largestChange_ = std::max(largestChange_, median(std::move(changes)));
         }
     }
 
@@ -296,6 +300,7 @@ class Remeasurer {
     RemeasureResult result_;
     std::vector<Path>& paths_;
     Progress& progress_;
+    double largestChange_ = 0;     ///< px a frame², of the median path, over the frames
     std::map<int, double> speed_;  ///< px a frame, of the median path
     std::set<int> smeared_;
 };

@@ -27,6 +27,8 @@ struct RemeasureRequest {
     std::function<std::optional<Passage>(const Path&, int referenceFrame, int frame)> passage;
     std::function<bool(int frame, double x, double y)> allowed;  ///< empty = everywhere
     double leastSmear = 3;                                       ///< px: shorter ones are left as they are
+    /// px a frame²: under a move that changes by less in every frame a smear's middle is right as it is.
+    double leastChange = 2;
     double lowestQuality = 0.85;
     double reach = 3;  ///< px that a spot may lie off its expected place
 };
@@ -48,7 +50,7 @@ struct RemeasureResult {
 /// References come from frames that are not smeared; points by hand stay. Assumes that the shutter opens and closes
 /// evenly around the frame's time and at once over the picture.
 ///
-/// Without fast frames, or where no open shutter explains them better than none, the paths come back as they were and
+/// Without fast frames that differ from their neighbours, or where no open shutter explains them better than none, the paths come back as they were and
 /// `openShare` is 0. Throws InputError from `read`, and Cancelled.
 RemeasureResult remeasureSmeared(RemeasureRequest request, Progress& progress);
 
