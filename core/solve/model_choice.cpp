@@ -19,12 +19,17 @@ double gric(const std::vector<double>& squaredErrors, double variance, double po
 /// Whether a rotation-only solve explains what is seen.
 bool turnsOnly(const Sightings& s, const RotationSolve& r) {
     std::vector<double> errors, variances;
+    // Seen once, a place fits whatever the camera does, and costs its numbers in both models: it says nothing.
+    std::vector<int> seenIn(size_t(s.pathCount()), 0);
+    for (const int f : r.frames)
+        for (const int i : s.byFrame[size_t(f)]) ++seenIn[size_t(s.all[size_t(i)].path)];
     double points = 0;
-    for (int p = 0; p < s.pathCount(); ++p) points += r.directions[size_t(p)].squaredNorm() > 0;
+    for (int p = 0; p < s.pathCount(); ++p)
+        points += r.directions[size_t(p)].squaredNorm() > 0 && seenIn[size_t(p)] > 1;
     for (size_t k = 0; k < r.frames.size(); ++k)
         for (int i : s.byFrame[size_t(r.frames[k])]) {
             const PathSighting& seen = s.all[size_t(i)];
-            if (s.heldBack[size_t(seen.path)]) continue;
+            if (s.heldBack[size_t(seen.path)] || seenIn[size_t(seen.path)] < 2) continue;
             variances.push_back(2 / seen.whiten.squaredNorm());
             const auto pixel =
                 project(View{r.rotations[k], Eigen::Vector3d::Zero()}, r.lensOf(k), r.directions[size_t(seen.path)]);
@@ -39,6 +44,34 @@ bool turnsOnly(const Sightings& s, const RotationSolve& r) {
     const double turning = gric(errors, variance, 2, points, 3 * views + zoom);
     const double free = gric(granted, variance, 3, points, 6 * views + zoom);
     return turning < free || (r.robustRmsPx < 0.3 * unit && r.upperPx < 1.0 * unit);
+}
+
+/// A bundle over every keyframe of a long shot is not needed to see parallax: thirty frames over the whole length do,
+/// as long as neighbours still see much the same. Where the view runs away faster, keyframes next to each other: where
+/// it stays longest, and at the beginning, in the middle and at the end, since the camera may only turn for a while.
+std::vector<std::vector<int>> framesToJudge(const Sightings& s, const std::vector<int>& keyframes) {
+    constexpr size_t most = 30;
+    if (keyframes.size() <= most) return {keyframes};
+    std::vector<int> even;
+    const size_t step = (keyframes.size() + most - 1) / most;
+    for (size_t i = 0; i < keyframes.size(); i += step) even.push_back(keyframes[i]);
+    const auto share = [&](int a, int b) {
+        const double all = double(std::min(s.byFrame[size_t(a)].size(), s.byFrame[size_t(b)].size()));
+        return all > 0 ? double(s.shared(a, b).size()) / all : 0;
+    };
+    bool together = true;
+    for (size_t i = 1; i < even.size(); ++i) together = together && share(even[i - 1], even[i]) > 0.5;
+    if (together) return {even};
+    std::vector<double> sum{0};
+    for (size_t i = 1; i < keyframes.size(); ++i) sum.push_back(sum.back() + share(keyframes[i - 1], keyframes[i]));
+    size_t best = 0;
+    for (size_t i = 0; i + most <= keyframes.size(); ++i)
+        if (sum[i + most - 1] - sum[i] > sum[best + most - 1] - sum[best]) best = i;
+    std::vector<std::vector<int>> out;
+    const size_t last = keyframes.size() - most;
+    for (const size_t from : {best, size_t(0), last / 2, last})
+        out.emplace_back(keyframes.begin() + std::ptrdiff_t(from), keyframes.begin() + std::ptrdiff_t(from + most));
+    return out;
 }
 
 }  // namespace
@@ -61,22 +94,18 @@ MotionEvidence chooseMotion(const Sightings& s, const std::vector<int>& keyframe
         out.motion = Motion::fixed;
         return out;
     }
-    // A bundle over every keyframe of a long shot is not needed to see parallax: thirty frames over the whole length
-    // do.
-    std::vector<int> frames;
-    const size_t step = std::max<size_t>(1, (keyframes.size() + 29) / 30);
-    for (size_t i = 0; i < keyframes.size(); i += step) frames.push_back(keyframes[i]);
-    out.rotation = solveRotationOnly(s, frames, lens, solved, priors, seed);
-    out.motion = Motion::free;
-    if (!out.rotation.found) return out;
-    if (turnsOnly(s, out.rotation)) {
-        out.motion = Motion::rotation;
-    } else if (mayZoom) {
-        RotationSolve zooming = solveRotationOnly(s, frames, out.rotation.lens, solved, priors, seed, true);
-        if (zooming.found && turnsOnly(s, zooming)) {
-            out.motion = Motion::rotation;
-            out.rotation = std::move(zooming);
+    for (const std::vector<int>& frames : framesToJudge(s, keyframes)) {
+        const bool first = out.motion == Motion::none;
+        RotationSolve turn = solveRotationOnly(s, frames, lens, solved, priors, seed);
+        bool turns = turn.found && turnsOnly(s, turn);
+        if (turn.found && !turns && mayZoom) {
+            RotationSolve zooming = solveRotationOnly(s, frames, turn.lens, solved, priors, seed, true);
+            if (zooming.found && turnsOnly(s, zooming)) turns = true, turn = std::move(zooming);
         }
+        // One stretch that moves is enough.
+        if (first || !turns) out.rotation = std::move(turn);
+        out.motion = turns ? Motion::rotation : Motion::free;
+        if (!turns) break;
     }
     return out;
 }

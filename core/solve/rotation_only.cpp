@@ -124,11 +124,16 @@ RotationSolve solveFrom(const Sightings& s, const std::vector<int>& frames, cons
     out.directions.assign(size_t(s.pathCount()), Eigen::Vector3d::Zero());
     for (size_t i = 0; i < pathOf.size(); ++i) out.directions[size_t(pathOf[i])] = problem.points[i].normalized();
     std::vector<double> errors;
+    // Seen once, a direction fits whatever the camera does.
+    std::vector<int> seenIn(problem.points.size(), 0);
+    for (const auto& o : problem.observations) ++seenIn[size_t(o.point)];
     for (const auto& o : problem.observations) {
+        if (seenIn[size_t(o.point)] < 2) continue;
         const auto p =
             project(problem.views[size_t(o.view)], problem.intrinsics(o.view), problem.points[size_t(o.point)]);
         errors.push_back(p ? (*p - o.pixel).norm() : 1e6);
     }
+    if (errors.size() < 20) return out;
     std::sort(errors.begin(), errors.end());
     out.robustRmsPx = errors[errors.size() / 2] / 1.17741;
     out.upperPx = errors[errors.size() * 9 / 10];
