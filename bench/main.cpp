@@ -59,7 +59,7 @@ int main(int argc, char** argv) {
     using namespace va::bench;
     const std::pair<const char*, void (*)(Table&)> parts[] = {
         {"follow", measureFollowing}, {"features", measureFeatures}, {"lens", measureLens},
-        {"bundle", measureBundle},    {"window", measureWindow},     {"match", measureMatch},
+        {"bundle", measureBundle},    {"solve", measureSolve},       {"window", measureWindow},     {"match", measureMatch},
         {"memory", measureMemory}};
     Table table;
     for (const auto& [name, measure] : parts) {

@@ -29,14 +29,14 @@ void measureClip(Table& table, const std::string& name, const std::string& clip,
 
 void measureMatch(Table& table) {
     const std::string demo = std::string(VA_SOURCE_DIR) + "/demo/data/";
-    measureClip(table, "match_vs_playing_720p", demo + "slipway/slipway.mp4", "<= 2");
-    measureClip(table, "match_vs_playing_1080p", clip1080p(120), "");
+    measureClip(table, "match_vs_playing_720p", demo + "slipway/slipway.mp4", "<= 1.0");
+    measureClip(table, "match_vs_playing_1080p", clip1080p(120), "<= 1.0");
     Progress progress;
     const Shot shot = matchShot(withPlate(Shot(), demo + "slipway/slipway.mp4"), progress);
     const Judgement j = judge(writeCameraJson(gatherExport(shot, "")), readFile(demo + "slipway/slipway.truth.json"));
-    table.push_back({"slipway_stick_px", j.stickPx, "px", "<= 0.12", ""});
-    table.push_back({"slipway_shape_px", j.shapePx, "px", "<= 0.8", ""});
-    table.push_back({"slipway_focal_percent", j.focalPercent, "%", "<= 1", ""});
+    table.push_back({"slipway_stick_px", j.stickPx, "px", "<= 0.05", ""});
+    table.push_back({"slipway_shape_px", j.shapePx, "px", "<= 0.2", ""});
+    table.push_back({"slipway_focal_percent", j.focalPercent, "%", "<= 0.2", ""});
 }
 
 }  // namespace va::bench

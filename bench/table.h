@@ -30,6 +30,7 @@ void measureFollowing(Table& table);
 void measureFeatures(Table& table);
 void measureBundle(Table& table);
 void measureLens(Table& table);
+void measureSolve(Table& table);
 void measureMatch(Table& table);
 void measureWindow(Table& table);
 void measureMemory(Table& table);

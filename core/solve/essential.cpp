@@ -122,13 +122,75 @@ double sampsonError2(const Eigen::Matrix3d& e, const Eigen::Vector2d& a, const E
     return below > 0 ? top * top / below : std::numeric_limits<double>::infinity();
 }
 
+namespace {
+
+Eigen::Matrix3d crossMatrix(const Eigen::Vector3d& v) {
+    Eigen::Matrix3d m;
+    m << 0, -v.z(), v.y(), v.z(), 0, -v.x(), -v.y(), v.x(), 0;
+    return m;
+}
+
+/// Gauss–Newton on Sampson's error over the five numbers of a turn and a direction, with differences as slopes.
+Eigen::Matrix3d refineEssential(const Eigen::Matrix3d& start, const Points2& a, const Points2& b,
+                                const std::vector<int>& use) {
+    const Eigen::JacobiSVD<Eigen::Matrix3d> svd(start, Eigen::ComputeFullU | Eigen::ComputeFullV);
+    Eigen::Matrix3d u = svd.matrixU(), v = svd.matrixV(), w;
+    if (u.determinant() < 0) u.col(2) *= -1;
+    if (v.determinant() < 0) v.col(2) *= -1;
+    w << 0, -1, 0, 1, 0, 0, 0, 0, 1;
+    // Any of the four poses makes the same matrix, but for its sign.
+    Eigen::Matrix3d turn = u * w * v.transpose();
+    Eigen::Vector3d shift = u.col(2);
+    const auto residual = [&](const Eigen::Matrix3d& e, int i) {
+        const Eigen::Vector3d p = a[size_t(i)].homogeneous(), q = b[size_t(i)].homogeneous(), ep = e * p,
+                              eq = e.transpose() * q;
+        return q.dot(ep) / std::sqrt(std::max(1e-18, ep.head<2>().squaredNorm() + eq.head<2>().squaredNorm()));
+    };
+    for (int round = 0; round < 4; ++round) {
+        const Eigen::Vector3d side = shift.unitOrthogonal(), other = shift.cross(side);
+        constexpr double h = 1e-6;
+        const Eigen::Matrix3d now = crossMatrix(shift) * turn;
+        Eigen::Matrix3d stepped[5];
+        for (int k = 0; k < 3; ++k)
+            stepped[k] = crossMatrix(shift) * Eigen::AngleAxisd(h, Eigen::Vector3d::Unit(k)).toRotationMatrix() * turn;
+        stepped[3] = crossMatrix((shift + h * side).normalized()) * turn;
+        stepped[4] = crossMatrix((shift + h * other).normalized()) * turn;
+        Eigen::Matrix<double, 5, 5> normal = Eigen::Matrix<double, 5, 5>::Zero();
+        Eigen::Matrix<double, 5, 1> right = Eigen::Matrix<double, 5, 1>::Zero();
+        for (const int i : use) {
+            const double r = residual(now, i);
+            Eigen::Matrix<double, 5, 1> slope;
+            for (int k = 0; k < 5; ++k) slope(k) = (residual(stepped[k], i) - r) / h;
+            normal += slope * slope.transpose();
+            right += slope * r;
+        }
+        normal.diagonal() *= 1 + 1e-6;
+        const Eigen::Matrix<double, 5, 1> step = -normal.ldlt().solve(right);
+        if (!step.allFinite() || step.norm() > 1) break;
+        const double angle = step.head<3>().norm();
+        if (angle > 0) turn = Eigen::AngleAxisd(angle, step.head<3>() / angle).toRotationMatrix() * turn;
+        shift = (shift + step(3) * side + step(4) * other).normalized();
+    }
+    const Eigen::Matrix3d out = crossMatrix(shift) * turn;
+    return out / out.norm();
+}
+
+}  // namespace
+
 SamplingResult<Eigen::Matrix3d> robustEssential(const Points2& a, const Points2& b, const SamplingOptions& options) {
-    return robustSampling<Eigen::Matrix3d>(
+    auto result = robustSampling<Eigen::Matrix3d>(
         int(a.size()), 5, options,
         [&](const std::vector<int>& sample, std::vector<Eigen::Matrix3d>& models) {
             for (const auto& e : essentialFromFive(a, b, sample)) models.push_back(e);
         },
         [&](const Eigen::Matrix3d& e, int i) { return sampsonError2(e, a[size_t(i)], b[size_t(i)]); });
+    polish(result, int(a.size()), options,
+           [&](const Eigen::Matrix3d& e, const std::vector<int>& use) -> std::optional<Eigen::Matrix3d> {
+               if (use.size() < 6) return std::nullopt;
+               return refineEssential(e, a, b, use);
+           },
+           [&](const Eigen::Matrix3d& e, int i) { return sampsonError2(e, a[size_t(i)], b[size_t(i)]); });
+    return result;
 }
 
 std::optional<View> poseFromEssential(const Eigen::Matrix3d& e, const Points2& a, const Points2& b,

@@ -17,7 +17,7 @@ std::vector<Eigen::Matrix3d> essentialFromFive(const Points2& a, const Points2& 
 /// Squared Sampson distance of a pair from the epipolar constraint, in units of the points.
 double sampsonError2(const Eigen::Matrix3d& e, const Eigen::Vector2d& a, const Eigen::Vector2d& b);
 
-/// Robust essential matrix over straight normalised points.
+/// Robust essential matrix over straight normalised points, refined by Sampson's error on all that agrees.
 SamplingResult<Eigen::Matrix3d> robustEssential(const Points2& a, const Points2& b, const SamplingOptions& options);
 
 /// Second view relative to a first one at the origin, |shift| = 1: of the four poses of an essential matrix the one

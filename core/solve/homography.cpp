@@ -54,6 +54,40 @@ double transferError2(const Eigen::Matrix3d& h, const Eigen::Vector2d& a, const 
     return (p.head<2>() / p.z() - b).squaredNorm();
 }
 
+namespace {
+
+/// Gauss–Newton on the transfer error over nine entries, whose common scale a little damping holds.
+Eigen::Matrix3d refineHomography(const Eigen::Matrix3d& start, const Points2& a, const Points2& b,
+                                 const std::vector<int>& use) {
+    const Eigen::Matrix3d ta = normaliser(a, use), tb = normaliser(b, use);
+    Eigen::Matrix3d h = tb * start * ta.inverse();
+    h /= h.norm();
+    for (int round = 0; round < 4; ++round) {
+        Eigen::Matrix<double, 9, 9> normal = 1e-9 * double(use.size()) * Eigen::Matrix<double, 9, 9>::Identity();
+        Eigen::Matrix<double, 9, 1> right = Eigen::Matrix<double, 9, 1>::Zero();
+        for (const int i : use) {
+            const Eigen::Vector3d p = ta * a[size_t(i)].homogeneous(), q = h * p;
+            if (std::fabs(q.z()) < 1e-9) continue;
+            const Eigen::Vector2d to = q.hnormalized(), off = to - (tb * b[size_t(i)].homogeneous()).hnormalized();
+            Eigen::Matrix<double, 2, 9> rows = Eigen::Matrix<double, 2, 9>::Zero();
+            rows.block<1, 3>(0, 0) = p.transpose() / q.z();
+            rows.block<1, 3>(1, 3) = p.transpose() / q.z();
+            rows.block<1, 3>(0, 6) = -to.x() / q.z() * p.transpose();
+            rows.block<1, 3>(1, 6) = -to.y() / q.z() * p.transpose();
+            normal += rows.transpose() * rows;
+            right += rows.transpose() * off;
+        }
+        const Eigen::Matrix<double, 9, 1> step = normal.ldlt().solve(right);
+        if (!step.allFinite()) break;
+        for (int k = 0; k < 9; ++k) h(k / 3, k % 3) -= step(k);
+        h /= h.norm();
+    }
+    const Eigen::Matrix3d out = tb.inverse() * h * ta;
+    return out / out.norm();
+}
+
+}  // namespace
+
 SamplingResult<Eigen::Matrix3d> robustHomography(const Points2& a, const Points2& b, const SamplingOptions& options) {
     auto result = robustSampling<Eigen::Matrix3d>(
         int(a.size()), 4, options,
@@ -61,19 +95,12 @@ SamplingResult<Eigen::Matrix3d> robustHomography(const Points2& a, const Points2
             if (auto h = homographyFrom(a, b, sample)) models.push_back(*h);
         },
         [&](const Eigen::Matrix3d& h, int i) { return transferError2(h, a[size_t(i)], b[size_t(i)]); });
-    if (!result.found) return result;
-    std::vector<int> use;
-    for (size_t i = 0; i < a.size(); ++i)
-        if (result.agrees[i]) use.push_back(int(i));
-    if (const auto better = homographyFrom(a, b, use)) {
-        double cost = 0;
-        for (size_t i = 0; i < a.size(); ++i)
-            cost += std::min(transferError2(*better, a[i], b[i]), options.threshold * options.threshold);
-        if (cost < result.cost) {
-            result.model = *better;
-            result.cost = cost;
-        }
-    }
+    polish(result, int(a.size()), options,
+           [&](const Eigen::Matrix3d& h, const std::vector<int>& use) -> std::optional<Eigen::Matrix3d> {
+               const auto linear = homographyFrom(a, b, use);
+               return refineHomography(linear ? *linear : h, a, b, use);
+           },
+           [&](const Eigen::Matrix3d& h, int i) { return transferError2(h, a[size_t(i)], b[size_t(i)]); });
     return result;
 }
 

@@ -89,17 +89,15 @@ SamplingResult<View> robustResection(const Points3& world, const Points2& straig
             for (const View& v : viewsFromThree(world, straight, sample)) models.push_back(v);
         },
         [&](const View& v, int i) { return error2(v, world[size_t(i)], straight[size_t(i)]); });
-    if (!result.found) return result;
-    Points3 w;
-    Points2 s;
-    for (size_t i = 0; i < world.size(); ++i)
-        if (result.agrees[i]) w.push_back(world[i]), s.push_back(straight[i]);
-    const double weight = 1 / (options.threshold * options.threshold);
-    result.model = refineView(result.model, w, s, std::vector<double>(w.size(), weight), 0.5);
-    result.agreeing = 0;
-    for (size_t i = 0; i < world.size(); ++i)
-        result.agreeing += result.agrees[i] =
-            error2(result.model, world[i], straight[i]) < options.threshold * options.threshold;
+    polish(result, int(world.size()), options,
+           [&](const View& v, const std::vector<int>& use) -> std::optional<View> {
+               Points3 w;
+               Points2 s;
+               for (const int i : use) w.push_back(world[size_t(i)]), s.push_back(straight[size_t(i)]);
+               const double weight = 1 / (options.threshold * options.threshold);
+               return refineView(v, w, s, std::vector<double>(w.size(), weight), 1);
+           },
+           [&](const View& v, int i) { return error2(v, world[size_t(i)], straight[size_t(i)]); });
     return result;
 }
 

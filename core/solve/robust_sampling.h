@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
+#include <optional>
 #include <random>
 #include <vector>
 
@@ -71,6 +72,29 @@ SamplingResult<Model> robustSampling(int data, int sampleSize, const SamplingOpt
         for (int i = 0; i < data; ++i) best.agreeing += best.agrees[size_t(i)] = error2(best.model, i) < limit;
     }
     return best;
+}
+
+/// Improves what sampling found: `refine(model, use)` gives the model that fits the data `use` best (or nothing), what
+/// agrees is chosen anew, and so on while the truncated squared error falls, a few times at most.
+template <class Model, class Refine, class Error2>
+void polish(SamplingResult<Model>& r, int data, const SamplingOptions& options, Refine refine, Error2 error2) {
+    const double limit = options.threshold * options.threshold;
+    for (int round = 0; round < 4 && r.found; ++round) {
+        std::vector<int> use;
+        for (int i = 0; i < data; ++i)
+            if (r.agrees[size_t(i)]) use.push_back(i);
+        const std::optional<Model> better = refine(r.model, use);
+        if (!better) return;
+        double cost = 0;
+        for (int i = 0; i < data; ++i) cost += std::min(limit, error2(*better, i));
+        if (!(cost < r.cost)) return;
+        const bool nearly = cost > 0.999 * r.cost;
+        r.model = *better;
+        r.cost = cost;
+        r.agreeing = 0;
+        for (int i = 0; i < data; ++i) r.agreeing += r.agrees[size_t(i)] = error2(*better, i) < limit;
+        if (nearly) return;
+    }
 }
 
 }  // namespace va

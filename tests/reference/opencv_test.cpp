@@ -7,8 +7,10 @@
 #include <opencv2/imgproc.hpp>
 #include <random>
 
+#include "geometry_trials.h"
 #include "solve/essential.h"
 #include "solve/homography.h"
+#include "solve/planar_start.h"
 #include "solve/resect.h"
 #include "solve/triangulate.h"
 #include "synthetic_shot.h"
@@ -252,6 +254,57 @@ TEST_F(Geometry, TriangulationAsGoodAsOpenCv) {
     EXPECT_LT(std::sqrt(ours / n), 1.05 * std::sqrt(theirs / n));
     EXPECT_FALSE(triangulate({{&view_, {0.1, 0.1}, 1}, {&view_, {0.1, 0.1}, 1}})) << "no baseline";
     EXPECT_FALSE(triangulate({{&view_, {0.1, 0.1}, 1}}));
+}
+
+/// The same random sets for both (reference library OpenCV: findHomography, findEssentialMat with recoverPose,
+/// solvePnPRansac, triangulatePoints).
+TEST(GeometryTrials, AsGoodAsOpenCvOrBetter) {
+    for (const test::GeometryTrial& t : test::geometryTrials(200, 3)) {
+        EXPECT_LE(t.ours, 1.02 * t.theirs) << t.name;
+        EXPECT_LE(t.oursWorst, 1.05 * t.theirsWorst) << t.name;
+        EXPECT_EQ(t.oursFailed, 0) << t.name;
+    }
+}
+
+/// Both readings of a homography are among those that OpenCV gives (reference library: decomposeHomographyMat), and
+/// one of them is the truth.
+TEST(PlanarStart, ReadingsOfAHomographyAgreeWithOpenCv) {
+    std::mt19937_64 random(4);
+    std::uniform_real_distribution<double> u(-1, 1);
+    for (int k = 0; k < 50; ++k) {
+        View second = viewFromPose(test::lookAlong({1 + 0.5 * u(random), 0.4 * u(random), 0.4 * u(random)},
+                                                   0.2 * u(random), 0.1 * u(random)));
+        const View first = viewFromPose(test::lookAlong({0, 0, 0}, 0, 0));
+        const Eigen::Matrix3d turn = second.rotation * first.rotation.transpose();
+        second = {turn, second.shift - turn * first.shift};
+        const Eigen::Vector3d normal = Eigen::Vector3d(0.4 * u(random), 0.4 * u(random), 1).normalized();
+        const Eigen::Matrix3d h = second.rotation + second.shift * normal.transpose() / 6;
+        Points2 a, b;
+        for (int i = 0; i < 30; ++i) {
+            a.emplace_back(0.4 * u(random), 0.3 * u(random));
+            b.push_back((h * a.back().homogeneous()).hnormalized());
+        }
+        const auto poses = posesFromHomography(-2.7 * h, a, b);  // scale and sign of H mean nothing
+        ASSERT_FALSE(poses.empty());
+        ASSERT_LE(poses.size(), 2U);
+        std::vector<cv::Mat> turns, shifts, normals;
+        cv::decomposeHomographyMat(toCv(h), cv::Mat::eye(3, 3, CV_64F), turns, shifts, normals);
+        double truth = 1e9;
+        for (const View& p : poses) {
+            double near = 1e9;
+            for (size_t i = 0; i < turns.size(); ++i) {
+                const Eigen::Vector3d t(shifts[i].at<double>(0), shifts[i].at<double>(1), shifts[i].at<double>(2));
+                near = std::min(near, (toEigen(turns[i]) - p.rotation).norm() + (t.normalized() - p.shift).norm());
+            }
+            EXPECT_LT(near, 1e-6);
+            truth = std::min(truth, (p.rotation - second.rotation).norm() +
+                                        (p.shift - second.shift.normalized()).norm());
+        }
+        EXPECT_LT(truth, 1e-6);
+    }
+    const Points2 some{{0, 0}, {0.1, 0}, {0, 0.1}, {0.2, 0.3}};
+    EXPECT_TRUE(posesFromHomography(Eigen::Matrix3d::Identity(), some, some).empty()) << "a turn tells no shift";
+    EXPECT_TRUE(posesFromHomography(Eigen::Matrix3d::Zero(), some, some).empty());
 }
 
 }  // namespace
