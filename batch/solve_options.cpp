@@ -65,8 +65,9 @@ std::vector<CheckPoint> checkPointsFromJson(const std::string& text, const std::
             if (!(c.measure.tolerance >= 0)) throw InputError("a tolerance is zero or more");
             out.push_back(std::move(c));
         } catch (const json::exception&) {
-            throw InputError(where + "it takes \"name\", \"kind\" and \"features\", and \"length\", \"position\" or "
-                                     "\"height\" as its kind asks.");
+            throw InputError(where +
+                             "it takes \"name\", \"kind\" and \"features\", and \"length\", \"position\" or "
+                             "\"height\" as its kind asks.");
         } catch (const InputError& e) {
             throw InputError(where + e.what() + ".");
         }
@@ -93,7 +94,8 @@ void takeReadout(Shot& shot, const SolveArguments& a) {
     }
     char* end = nullptr;
     const double ms = std::strtod(a.readout.c_str(), &end);
-    if (*end != 0 || !std::isfinite(ms)) throw CLI::ValidationError("--readout", "give milliseconds, or the word solve");
+    if (*end != 0 || !std::isfinite(ms))
+        throw CLI::ValidationError("--readout", "give milliseconds, or the word solve");
     shot.back.readout = ms / 1000 * shot.rate().value();
     if (std::fabs(shot.back.readout) > 1)
         throw CLI::ValidationError("--readout", "that is longer than a frame lasts at this rate");
@@ -105,8 +107,8 @@ Shot withSolveOptions(const Shot& shot, const SolveArguments& a, Progress& progr
         const std::string text = readFile(a.checkPoints);
         const size_t first = text.find_first_not_of(" \t\r\n");
         const bool isJson = first != std::string::npos && (text[first] == '[' || text[first] == '{');
-        out = withCheckPoints(out, isJson ? checkPointsFromJson(text, a.checkPoints, out)
-                                          : readCheckPoints(text, a.checkPoints));
+        out = withCheckPoints(
+            out, isJson ? checkPointsFromJson(text, a.checkPoints, out) : readCheckPoints(text, a.checkPoints));
         if (out.solve->has()) out = withSolveUpdated(out, progress);
     }
     if (a.refine) out = withRefinement(out, {}, progress);

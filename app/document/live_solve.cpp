@@ -3,8 +3,8 @@
 
 #include <QCoreApplication>
 #include <QThreadPool>
+#include <exception>
 
-#include "base/error.h"
 #include "workflow/match_shot.h"
 #include "workflow/stale.h"
 #include "workflow/verdict.h"
@@ -58,8 +58,8 @@ void LiveSolve::start() {
         std::shared_ptr<Shot> made;
         try {
             made = std::make_shared<Shot>(withSolveUpdated(snapshot, *progress));
-        } catch (const Error&) {
-            // Cancelled by a newer edit, or a plate that is needed and gone: the old solve stays, marked as old.
+        } catch (const std::exception&) {
+            // Cancelled by a newer edit, most of all: the old solve stays, marked as old.
         }
         QTimer::singleShot(0, qApp, [this, alive, made, asked = fingerprintOfSolveInput(snapshot)] {
             if (!*alive) return;

@@ -24,10 +24,10 @@ class SlipWatch : public QObject {
     };
     struct Found {
         SlipField field;
-        std::vector<Spot> ground;  ///< an even choice of places on the ground that the shot sees
-        double groundLimitPx = 1;  ///< a round number that nine tenths of them stay below
+        std::vector<Spot> ground;                  ///< an even choice of places on the ground that the shot sees
+        double groundLimitPx = 1;                  ///< a round number that nine tenths of them stay below
         std::vector<std::pair<int, double>> path;  ///< deviation of the camera's place by frame, world units
-        double overPointsPx = -1;  ///< root mean square of the slip at the solved points
+        double overPointsPx = -1;                  ///< root mean square of the slip at the solved points
     };
     /// Null until it is worked out, and where there is nothing to say.
     [[nodiscard]] std::shared_ptr<const Found> found() const { return found_; }

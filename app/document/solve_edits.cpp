@@ -30,14 +30,12 @@ void SolveEdits::makeMover() {
         return Q_EMIT document_.troubled(QString::fromUtf8(e.what()));
     }
     if (!document_.shot().solve->has()) return;
-    document_.startJob(tr("Solve the mover"), [](const Shot& s, Progress& p, Shot&) {
-        return withMoverFeatures(withMoversSolved(s, p), p);
-    });
+    document_.startJob(tr("Solve the mover"),
+                       [](const Shot& s, Progress& p, Shot&) { return withMoverFeatures(withMoversSolved(s, p), p); });
 }
 
 void SolveEdits::lookForMovers() {
-    document_.startJob(tr("Look for movers"),
-                       [](const Shot& s, Progress& p, Shot&) {
+    document_.startJob(tr("Look for movers"), [](const Shot& s, Progress& p, Shot&) {
         return withMoverFeatures(withMoversProposed(s, p), p);
     });
 }
@@ -86,7 +84,8 @@ void SolveEdits::readCheckPoints(const QString& file) {
     try {
         const auto points = va::readCheckPoints(in.readAll().toStdString(), QFileInfo(file).fileName().toStdString());
         document_.edit(tr("Read check points"), withCheckPoints(document_.shot(), points));
-        Q_EMIT document_.message(tr("%1 check points read. Select a feature and assign it to each.").arg(points.size()));
+        Q_EMIT document_.message(
+            tr("%1 check points read. Select a feature and assign it to each.").arg(points.size()));
     } catch (const Error& e) {
         Q_EMIT document_.troubled(QString::fromUtf8(e.what()));
     }

@@ -32,12 +32,12 @@ void PathSection::refresh() {
         to_->setValue(range_.last);
     }
     if (s.pathEdits.empty())
-        return note_->setText(tr("A single bad frame can be left out, gaps filled, jitter smoothed. What is not solved "
-                                 "stays marked, here, on the strip and in the export."));
+        return note_->setText(
+            tr("A single bad frame can be left out, gaps filled, jitter smoothed. What is not solved "
+               "stays marked, here, on the strip and in the export."));
     const PathEditCost cost = costOfPathEdits(*s.solve, *s.paths, s.range);
-    QString text = tr("%1 frames are not as solved. They move the picture by %2 px")
-                       .arg(cost.frames)
-                       .arg(cost.movesPx, 0, 'f', 2);
+    QString text =
+        tr("%1 frames are not as solved. They move the picture by %2 px").arg(cost.frames).arg(cost.movesPx, 0, 'f', 2);
     if (cost.fitAfterPx >= 0)
         text += cost.fitBeforePx >= 0
                     ? tr("; fit there %1 → %2 px").arg(cost.fitBeforePx, 0, 'f', 2).arg(cost.fitAfterPx, 0, 'f', 2)

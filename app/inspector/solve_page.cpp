@@ -51,9 +51,8 @@ SolvePage::SolvePage(Document& document, SolveEdits& edits, SlipWatch& slip, con
         // What was solved is the best guess at what may be known.
         edits_.setReadout(rows == 2 ? Known::unknown : Known::known, rows == 1 ? (had != 0 ? had : 0.5) : 0);
     });
-    connect(readout_, &NumberField::edited, this, [this, perFrameMs](double ms) {
-        edits_.setReadout(Known::known, ms / perFrameMs());
-    });
+    connect(readout_, &NumberField::edited, this,
+            [this, perFrameMs](double ms) { edits_.setReadout(Known::known, ms / perFrameMs()); });
     connect(&slip_, &SlipWatch::changed, this, &SolvePage::refresh);
     insert(refine_ = new RefineSection(document_, actions));
     insert(checks_ = new CheckSection(document_, edits_, actions));

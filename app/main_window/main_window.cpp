@@ -305,10 +305,31 @@ void MainWindow::makeMenus() {
                                                "patchTool",      "patchBoth",
                                                "patchForward",   "patchBackward",
                                                "removePatch"});
-    fill(menuBar()->addMenu(tr("Sol&ve")), {"solve", "refine", "liveSolve", "", "residualVectors", "errorMap", "slipOverlay", "nextBadFrame", "",
-          "addDistance", "addPlace", "addHeight", "addRightAngle", "addFlat", "readCheckPoints", "",
-          "leaveOutFrame", "fillGaps", "smoothPath", "clearPathEdits", "", "makeMover",
-                                            "lookForMovers", "selectMover", "removeMover"});
+    fill(menuBar()->addMenu(tr("Sol&ve")), {"solve",
+                                            "refine",
+                                            "liveSolve",
+                                            "",
+                                            "residualVectors",
+                                            "errorMap",
+                                            "slipOverlay",
+                                            "nextBadFrame",
+                                            "",
+                                            "addDistance",
+                                            "addPlace",
+                                            "addHeight",
+                                            "addRightAngle",
+                                            "addFlat",
+                                            "readCheckPoints",
+                                            "",
+                                            "leaveOutFrame",
+                                            "fillGaps",
+                                            "smoothPath",
+                                            "clearPathEdits",
+                                            "",
+                                            "makeMover",
+                                            "lookForMovers",
+                                            "selectMover",
+                                            "removeMover"});
     fill(menuBar()->addMenu(tr("&Ground")), {"level", "autoLevel", "origin", "zAlong", "scale"});
     fill(menuBar()->addMenu(tr("&Layout")), {"boxTool", "anchor"});
     fill(menuBar()->addMenu(tr("&Play")), {"play", "stepBack", "stepForward", "first", "last"});

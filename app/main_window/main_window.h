@@ -11,8 +11,8 @@
 #include "document/document.h"
 #include "document/feature_edits.h"
 #include "document/lens_edits.h"
-#include "document/slip_watch.h"
 #include "document/live_solve.h"
+#include "document/slip_watch.h"
 #include "document/solve_edits.h"
 
 namespace va {

@@ -97,7 +97,8 @@ bool PictureRun::takeSolveTools() {
         if (const Path* p = document.shot().path(id); p && p->at(document.frame())) floor.push_back(id);
     if (floor.size() >= 2) {
         const auto x = [&](int id) { return document.shot().path(id)->at(document.frame())->x; };
-        const auto [left, right] = std::minmax_element(floor.begin(), floor.end(), [&](int a, int b) { return x(a) < x(b); });
+        const auto [left, right] =
+            std::minmax_element(floor.begin(), floor.end(), [&](int a, int b) { return x(a) < x(b); });
         document.selectPaths({*left, *right});
         window_.action("addDistance")->trigger();
         window_.solveEdits().changeCheckPoint("Set distance", document.shot().checkPoints.back().id, [](CheckPoint& c) {

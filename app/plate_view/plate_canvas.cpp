@@ -182,8 +182,7 @@ void PlateCanvas::drawErrorMap(QPainter& painter) {
             if (c.paths == 0) continue;
             const double x = (column + 0.5) * shot.plate.width / errorMap_.columns,
                          y = (row + 0.5) * shot.plate.height / errorMap_.rows;
-            const QPointF from = fromPixel(x, y),
-                          to = fromPixel(x + enlarged * c.mean.x(), y + enlarged * c.mean.y());
+            const QPointF from = fromPixel(x, y), to = fromPixel(x + enlarged * c.mean.x(), y + enlarged * c.mean.y());
             // The disc is what chance gives: only what leads out of it says something.
             const double chance = QLineF(from, fromPixel(x + enlarged * 2 * c.sigma, y)).length();
             painter.setPen(QPen(QColor(255, 255, 255, 110), 1));

@@ -88,7 +88,8 @@ void Lanes::paintEvent(QPaintEvent*) {
             // Not solved, or not as solved: an open box over the lane's height.
             painter.setPen(QPen(theme.accent, 1));
             painter.setBrush(Qt::NoBrush);
-            painter.drawRect(QRectF(xOf(f.frame - 0.5) + 0.5, errorTop + 0.5, std::max(1.0, step - gap - 1), errorHeight - 1));
+            painter.drawRect(
+                QRectF(xOf(f.frame - 0.5) + 0.5, errorTop + 0.5, std::max(1.0, step - gap - 1), errorHeight - 1));
             if (f.origin == PoseOrigin::filled) continue;
         }
         painter.fillRect(QRectF(xOf(f.frame - 0.5), errorTop + errorHeight - h, step - gap, h),

@@ -67,9 +67,8 @@ std::string writeCameraJson(const SceneExport& s) {
                        {"frames", ordered_json::array()},
                        {"points", ordered_json::array()}};
         for (const auto& [frame, pose] : m.poses)
-            o["frames"].push_back({{"frame", frame},
-                                   {"position", triple(pose.position)},
-                                   {"rotation", turn(pose.worldFromCamera)}});
+            o["frames"].push_back(
+                {{"frame", frame}, {"position", triple(pose.position)}, {"rotation", turn(pose.worldFromCamera)}});
         for (const auto& p : m.points)
             o["points"].push_back({{"id", p.id}, {"position", triple(p.position)}, {"rms_px", p.rmsPx}});
         j["movers"].push_back(o);

@@ -43,14 +43,14 @@ struct SceneExport {
     std::string motion;
     std::string verdict;
     double rmsPx = 0, checkRmsPx = -1;
-    /// Rolling shutter, as a share of the frame's time; the camera of a frame is that of the middle row. 0 = all rows at
-    /// once.
+    /// Rolling shutter, as a share of the frame's time; the camera of a frame is that of the middle row. 0 = all rows
+    /// at once.
     double readout = 0;
     double openShare = 0;  ///< of the frame's time that the shutter was found open; 0 = not known
     double slipPx = -1;    ///< expected, over the solved points and the range; negative = not known
     std::vector<CheckPoint> checkPoints;
     std::vector<MeasureReport> reports;  ///< one a check point
-    std::vector<Frame> frames;  ///< in order
+    std::vector<Frame> frames;           ///< in order
     std::vector<Point> points;
     std::vector<Thing> things;
     std::vector<Mover> movers;

@@ -22,7 +22,9 @@ inline constexpr const char* knownNames[] = {"unknown", "start", "known"};
 
 inline nlohmann::json quaternion(const Eigen::Quaterniond& q) { return {q.w(), q.x(), q.y(), q.z()}; }
 
-inline Eigen::Vector3d vector3(const nlohmann::json& j) { return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()}; }
+inline Eigen::Vector3d vector3(const nlohmann::json& j) {
+    return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()};
+}
 inline Eigen::Quaterniond quaternion(const nlohmann::json& j) {
     const Eigen::Quaterniond q(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>(),
                                j.at(3).get<double>());

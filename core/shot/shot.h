@@ -154,7 +154,7 @@ struct Shot {
     MotionBlur blur;
     std::vector<FlatPatch> patches;
     std::shared_ptr<const SolveResult> solve = std::make_shared<SolveResult>();
-    uint64_t solveFrom = 0;  ///< fingerprint of what the solve was made from; 0 = never solved
+    uint64_t solveFrom = 0;    ///< fingerprint of what the solve was made from; 0 = never solved
     std::string refineReport;  ///< one sentence on the last refinement; empty = none since the last solve
     std::vector<CheckPoint> checkPoints;
     std::vector<PathEdit> pathEdits;

@@ -58,7 +58,8 @@ nlohmann::json solveJson(const SolveResult& r) {
                                {"sightings", f.sightings}});
         if (f.origin == PoseOrigin::solved) continue;
         j["frames"].back()["origin"] = poseOriginNames[int(f.origin)];
-        if (f.before) j["frames"].back()["before"] = {numbers(f.before->position), quaternion(f.before->worldFromCamera)};
+        if (f.before)
+            j["frames"].back()["before"] = {numbers(f.before->position), quaternion(f.before->worldFromCamera)};
     }
     for (const MeasureReport& m : r.reports)
         j["reports"].push_back({{"used", m.used}, {"why", m.why}, {"off", m.off}, {"in_tolerances", m.inTolerances}});

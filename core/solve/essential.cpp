@@ -184,12 +184,13 @@ SamplingResult<Eigen::Matrix3d> robustEssential(const Points2& a, const Points2&
             for (const auto& e : essentialFromFive(a, b, sample)) models.push_back(e);
         },
         [&](const Eigen::Matrix3d& e, int i) { return sampsonError2(e, a[size_t(i)], b[size_t(i)]); });
-    polish(result, int(a.size()), options,
-           [&](const Eigen::Matrix3d& e, const std::vector<int>& use) -> std::optional<Eigen::Matrix3d> {
-               if (use.size() < 6) return std::nullopt;
-               return refineEssential(e, a, b, use);
-           },
-           [&](const Eigen::Matrix3d& e, int i) { return sampsonError2(e, a[size_t(i)], b[size_t(i)]); });
+    polish(
+        result, int(a.size()), options,
+        [&](const Eigen::Matrix3d& e, const std::vector<int>& use) -> std::optional<Eigen::Matrix3d> {
+            if (use.size() < 6) return std::nullopt;
+            return refineEssential(e, a, b, use);
+        },
+        [&](const Eigen::Matrix3d& e, int i) { return sampsonError2(e, a[size_t(i)], b[size_t(i)]); });
     return result;
 }
 

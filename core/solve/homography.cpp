@@ -95,12 +95,13 @@ SamplingResult<Eigen::Matrix3d> robustHomography(const Points2& a, const Points2
             if (auto h = homographyFrom(a, b, sample)) models.push_back(*h);
         },
         [&](const Eigen::Matrix3d& h, int i) { return transferError2(h, a[size_t(i)], b[size_t(i)]); });
-    polish(result, int(a.size()), options,
-           [&](const Eigen::Matrix3d& h, const std::vector<int>& use) -> std::optional<Eigen::Matrix3d> {
-               const auto linear = homographyFrom(a, b, use);
-               return refineHomography(linear ? *linear : h, a, b, use);
-           },
-           [&](const Eigen::Matrix3d& h, int i) { return transferError2(h, a[size_t(i)], b[size_t(i)]); });
+    polish(
+        result, int(a.size()), options,
+        [&](const Eigen::Matrix3d& h, const std::vector<int>& use) -> std::optional<Eigen::Matrix3d> {
+            const auto linear = homographyFrom(a, b, use);
+            return refineHomography(linear ? *linear : h, a, b, use);
+        },
+        [&](const Eigen::Matrix3d& h, int i) { return transferError2(h, a[size_t(i)], b[size_t(i)]); });
     return result;
 }
 

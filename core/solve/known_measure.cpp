@@ -79,8 +79,7 @@ MeasuredWorld measuredWorld(const std::vector<KnownMeasure>& measures, const Pla
     out.fromSolve.scale = median(scales);
     if (here.size() < 3) return out;
     Eigen::Matrix3Xd from(3, here.size()), to(3, there.size());
-    for (size_t i = 0; i < here.size(); ++i)
-        from.col(Eigen::Index(i)) = here[i], to.col(Eigen::Index(i)) = there[i];
+    for (size_t i = 0; i < here.size(); ++i) from.col(Eigen::Index(i)) = here[i], to.col(Eigen::Index(i)) = there[i];
     const auto wide = [](const Eigen::Matrix3Xd& p) {
         const Eigen::Matrix3Xd free = p.colwise() - p.rowwise().mean();
         const Eigen::Vector3d s = Eigen::JacobiSVD<Eigen::Matrix3Xd>(free).singularValues();

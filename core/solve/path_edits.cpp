@@ -97,7 +97,9 @@ void smooth(std::vector<SolvedFrame>& frames, const PathEdit& edit) {
         const Eigen::Matrix<double, 1, 6> kept = normal.ldlt().solve(right).row(0);
         const Eigen::Vector3d place = f.pose.position + kept.head<3>().transpose(), by = kept.tail<3>().transpose();
         const Eigen::Quaterniond turn =
-            f.pose.worldFromCamera * Eigen::Quaterniond(Eigen::AngleAxisd(by.norm(), by.norm() > 0 ? Eigen::Vector3d(by.normalized()) : Eigen::Vector3d::UnitX()));
+            f.pose.worldFromCamera *
+            Eigen::Quaterniond(Eigen::AngleAxisd(
+                by.norm(), by.norm() > 0 ? Eigen::Vector3d(by.normalized()) : Eigen::Vector3d::UnitX()));
         const double end = std::min(f.frame - edit.frames.first, edit.frames.last - f.frame) + 1;
         const double part = std::min(1.0, end / (1 + edit.width));
         mark(f, PoseOrigin::smoothed,
@@ -148,7 +150,8 @@ PathEditCost costOfPathEdits(const SolveResult& edited, const std::vector<Path>&
         // Without points: directions over the picture.
         const Intrinsics inner = edited.intrinsics(f.frame);
         for (int k = 0; k < 9; ++k) {
-            const Eigen::Vector2d at = inner.principalPoint.cwiseProduct(Eigen::Vector2d(0.5 + 0.5 * (k % 3), 0.5 + 0.5 * (k / 3)));
+            const Eigen::Vector2d at =
+                inner.principalPoint.cwiseProduct(Eigen::Vector2d(0.5 + 0.5 * (k % 3), 0.5 + 0.5 * (k / 3)));
             const auto ray = worldRay(*f.before, inner, at);
             const auto now = ray ? project(f.pose, inner, f.pose.position + *ray) : std::nullopt;
             if (now) moves += (*now - at).squaredNorm(), ++moved;

@@ -425,7 +425,8 @@ bool Reconstruction::mirrorOf(const Reconstruction& other) const {
             const double meanA = n > 0 ? a / n : 0, meanB = n > 0 ? b / n : 0;
             for (size_t p = 0; p < points_.size(); ++p) {
                 if (!points_[p] || !other.points_[p]) continue;
-                const double x = views_[f]->toCamera(*points_[p]).z(), y = other.views_[f]->toCamera(*other.points_[p]).z();
+                const double x = views_[f]->toCamera(*points_[p]).z(),
+                             y = other.views_[f]->toCamera(*other.points_[p]).z();
                 if (pass == 0) a += x, b += y, ++n;
                 else ab += (x - meanA) * (y - meanB);
             }

@@ -89,15 +89,16 @@ SamplingResult<View> robustResection(const Points3& world, const Points2& straig
             for (const View& v : viewsFromThree(world, straight, sample)) models.push_back(v);
         },
         [&](const View& v, int i) { return error2(v, world[size_t(i)], straight[size_t(i)]); });
-    polish(result, int(world.size()), options,
-           [&](const View& v, const std::vector<int>& use) -> std::optional<View> {
-               Points3 w;
-               Points2 s;
-               for (const int i : use) w.push_back(world[size_t(i)]), s.push_back(straight[size_t(i)]);
-               const double weight = 1 / (options.threshold * options.threshold);
-               return refineView(v, w, s, std::vector<double>(w.size(), weight), 1);
-           },
-           [&](const View& v, int i) { return error2(v, world[size_t(i)], straight[size_t(i)]); });
+    polish(
+        result, int(world.size()), options,
+        [&](const View& v, const std::vector<int>& use) -> std::optional<View> {
+            Points3 w;
+            Points2 s;
+            for (const int i : use) w.push_back(world[size_t(i)]), s.push_back(straight[size_t(i)]);
+            const double weight = 1 / (options.threshold * options.threshold);
+            return refineView(v, w, s, std::vector<double>(w.size(), weight), 1);
+        },
+        [&](const View& v, int i) { return error2(v, world[size_t(i)], straight[size_t(i)]); });
     return result;
 }
 

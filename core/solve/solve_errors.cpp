@@ -29,8 +29,8 @@ std::vector<SolveError> solveErrors(const SolveResult& solve, const std::vector<
             e.pixel = {q.x, q.y};
             e.off = *seen - e.pixel;
             e.heldBack = point.heldBack;
-            e.used = outlier == outliers.end() || !std::binary_search(outlier->second->frames.begin(),
-                                                                      outlier->second->frames.end(), q.frame);
+            e.used = outlier == outliers.end() ||
+                     !std::binary_search(outlier->second->frames.begin(), outlier->second->frames.end(), q.frame);
             out.push_back(e);
         }
     }

@@ -16,7 +16,8 @@ std::optional<Eigen::Vector2d> SolveResult::seen(int frame, const Eigen::Vector3
     std::vector<double> times;
     size_t mine = 0;
     const auto index = here - frames.data();
-    for (auto i = std::max<std::ptrdiff_t>(0, index - 2); i < std::min<std::ptrdiff_t>(std::ssize(frames), index + 3); ++i) {
+    for (auto i = std::max<std::ptrdiff_t>(0, index - 2); i < std::min<std::ptrdiff_t>(std::ssize(frames), index + 3);
+         ++i) {
         const SolvedFrame& f = frames[size_t(i)];
         if (!f.solved) continue;
         if (i == index) mine = views.size();

@@ -29,9 +29,9 @@ enum class SolveTrouble {
 /// How a frame's camera came about.
 enum class PoseOrigin {
     solved,
-    filled,   ///< put between its neighbours, by the artist's wish
-    smoothed, ///< by the artist's wish
-    turned    ///< only its turn was solved; the place is that of the solved frame next to it
+    filled,    ///< put between its neighbours, by the artist's wish
+    smoothed,  ///< by the artist's wish
+    turned     ///< only its turn was solved; the place is that of the solved frame next to it
 };
 
 struct SolvedFrame {
@@ -40,7 +40,7 @@ struct SolvedFrame {
     CameraPose pose;
     double focalPx = 0;
     double rmsPx = 0;   ///< over the sightings used in this frame
-    int sightings = 0;    ///< used
+    int sightings = 0;  ///< used
     PoseOrigin origin = PoseOrigin::solved;
     std::optional<CameraPose> before;  ///< of a frame that was edited: as it was solved, if it was
 };
@@ -101,7 +101,7 @@ struct SolveResult {
     double mirrorRmsPx = -1;  ///< fit of the scene's mirror image, where that is as good as none other; else negative
     /// Where a known focal length does not go with the paths: what they ask for, and the fit with that. Else 0.
     double askedFocalPx = 0, askedRmsPx = 0;
-    double freeRmsPx = -1;               ///< fit error before the measures were obeyed; negative without any
+    double freeRmsPx = -1;  ///< fit error before the measures were obeyed; negative without any
 
     /// Where a place of the solve's world is seen in a frame, in px, with the row's own moment where rows are read one
     /// after the other. Nothing in frames without a solve, and where project() gives nothing.

@@ -324,7 +324,9 @@ class Solver {
         std::map<int, int> groupOf;  // by path id: the stretch with most sightings
         for (int p = 0; p < sightings_.pathCount(); ++p) {
             if (!r.points()[size_t(p)]) continue;
-            const auto length = [&](int g) { return sightings_.ofPath[size_t(g)].second - sightings_.ofPath[size_t(g)].first; };
+            const auto length = [&](int g) {
+                return sightings_.ofPath[size_t(g)].second - sightings_.ofPath[size_t(g)].first;
+            };
             const auto [at, fresh] = groupOf.emplace(sightings_.pathIds[size_t(p)], p);
             if (!fresh && length(p) > length(at->second)) at->second = p;
         }
@@ -759,8 +761,7 @@ class Solver {
             if (!a || !b) continue;
             auto& d = direction[size_t(sightings_.all[size_t(i)].path)];
             // In our axes a camera looks down −Z with Y up.
-            if (!d)
-                d = (from.pose.worldFromCamera * Eigen::Vector3d(b->x(), -b->y(), -1)).normalized();
+            if (!d) d = (from.pose.worldFromCamera * Eigen::Vector3d(b->x(), -b->y(), -1)).normalized();
             world.push_back(*d);
             seen.push_back(Eigen::Vector3d(a->x(), -a->y(), -1).normalized());
         }
@@ -776,8 +777,7 @@ class Solver {
             for (size_t k = 0; k < world.size(); ++k) m += weights[k] * world[k] * seen[k].transpose();
             const Eigen::JacobiSVD<Eigen::Matrix3d> svd(m, Eigen::ComputeFullU | Eigen::ComputeFullV);
             Eigen::Vector3d sign(1, 1, (svd.matrixU() * svd.matrixV().transpose()).determinant());
-            turn = Eigen::Quaterniond(
-                Eigen::Matrix3d(svd.matrixU() * sign.asDiagonal() * svd.matrixV().transpose()));
+            turn = Eigen::Quaterniond(Eigen::Matrix3d(svd.matrixU() * sign.asDiagonal() * svd.matrixV().transpose()));
             agree = 0, sum = 0;
             for (size_t k = 0; k < world.size(); ++k) {
                 const double off = (turn * seen[k] - world[k]).norm();
@@ -797,7 +797,8 @@ class Solver {
     }
 
     /// How many units of an earlier solve one of the reconstruction's is, from the distances of common points.
-    double scaleOnto(const SolveResult& from, const Reconstruction& r, const CameraPose& here, const CameraPose& there) {
+    double scaleOnto(const SolveResult& from, const Reconstruction& r, const CameraPose& here,
+                     const CameraPose& there) {
         std::map<int, const SolvedPoint*> points;
         for (const SolvedPoint& p : from.points) points[p.pathId] = &p;
         std::vector<double> scales;
@@ -1011,7 +1012,7 @@ class Solver {
     std::function<bool()> cancelled_;
     SolveResult result_;
     const SolveResult* from_ = nullptr;  ///< that is brought up to date
-    std::vector<int> groups_;  ///< of sightings, by result_.points while they are made
+    std::vector<int> groups_;            ///< of sightings, by result_.points while they are made
 };
 
 }  // namespace

@@ -38,8 +38,8 @@ struct SolveRequest {
     Known readoutKnown = Known::known;
     double readout = 0;
     std::vector<KnownMeasure> measures;  ///< check points: what is known of places, obeyed by free moves
-    bool fewPaths = false;                  ///< a thing in the picture, not the scene: asks for fewer
-    double heldBackShare = 0.1;             ///< of the paths, for the check error
+    bool fewPaths = false;               ///< a thing in the picture, not the scene: asks for fewer
+    double heldBackShare = 0.1;          ///< of the paths, for the check error
     uint64_t seed = 1;
 };
 

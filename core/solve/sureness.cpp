@@ -41,7 +41,8 @@ std::optional<Eigen::MatrixXd> lensCovariance(const BundleProblem& problem, std:
             axes.eigenvalues().unaryExpr([&](double e) { return variance / std::max(e, variance * 1e-9); });
         known = axes.eigenvectors() * spread.asDiagonal() * axes.eigenvectors().transpose();
         // Behind the lens's numbers and the read-out time stand points that ties speak of.
-        const bool focalInViews = options.solveZoom && std::find(values.begin(), values.end(), LensValue::focal) != values.end();
+        const bool focalInViews =
+            options.solveZoom && std::find(values.begin(), values.end(), LensValue::focal) != values.end();
         const auto asked = Eigen::Index(values.size()) - focalInViews + (solveReadout && !problem.rates.empty());
         known = known.topLeftCorner(asked, asked).eval();
     }

@@ -16,7 +16,6 @@ namespace va {
 /// Nothing where there are fewer sightings than unknowns. Directions that the sightings leave free come out with a
 /// variance of about 1e9.
 std::optional<Eigen::MatrixXd> lensCovariance(const BundleProblem& problem, std::span<const LensValue> values,
-                                              bool fixedPoints, double least = 0.25,
-                                              bool solveReadout = false);
+                                              bool fixedPoints, double least = 0.25, bool solveReadout = false);
 
 }  // namespace va

@@ -50,8 +50,8 @@ struct RemeasureResult {
 /// References come from frames that are not smeared; points by hand stay. Assumes that the shutter opens and closes
 /// evenly around the frame's time and at once over the picture.
 ///
-/// Without fast frames that differ from their neighbours, or where no open shutter explains them better than none, the paths come back as they were and
-/// `openShare` is 0. Throws InputError from `read`, and Cancelled.
+/// Without fast frames that differ from their neighbours, or where no open shutter explains them better than none, the
+/// paths come back as they were and `openShare` is 0. Throws InputError from `read`, and Cancelled.
 RemeasureResult remeasureSmeared(RemeasureRequest request, Progress& progress);
 
 }  // namespace va

@@ -152,8 +152,8 @@ std::string checkPointLine(const CheckPoint& c, const MeasureReport* report) {
     if (!report->why.empty()) return out + report->why;
     const char* unit = c.measure.kind == Kind::rightAngle ? "°" : " m";
     out += text("%.4f%s off", report->off, unit);
-    if (c.measure.tolerance > 0) out += text(", %.1f times its tolerance of %.4g%s", report->inTolerances,
-                                             c.measure.tolerance, unit);
+    if (c.measure.tolerance > 0)
+        out += text(", %.1f times its tolerance of %.4g%s", report->inTolerances, c.measure.tolerance, unit);
     else out += ", held hard";
     return out + ".";
 }

@@ -65,8 +65,8 @@ Shot solvedBy(const Shot& shot, Progress& progress, const SolvePaths& solve) {
             if (!shot.moverOfPath(p.id)) ofScene.push_back(p);
     Shot out = shot;
     SolveResult result = solve(shot.movers.empty() ? *shot.paths : ofScene, solveRequestFor(shot));
-    out.solve = std::make_shared<SolveResult>(
-        shot.pathEdits.empty() ? std::move(result) : withPathEdits(result, shot.pathEdits));
+    out.solve = std::make_shared<SolveResult>(shot.pathEdits.empty() ? std::move(result)
+                                                                     : withPathEdits(result, shot.pathEdits));
     out.solveFrom = fingerprintOfSolveInput(shot);
     out.refineReport.clear();
     return withMoversSolved(withGround(out, shot.groundSpec), progress);
@@ -124,8 +124,7 @@ Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
         if (better.paths != solved.paths) solved = withSolve(better, progress);
         else solved = std::move(better);
     };
-    if (shot.care == Care::careful && solved.solve->motion == Motion::free)
-        again(withGuidedFollow(solved, progress));
+    if (shot.care == Care::careful && solved.solve->motion == Motion::free) again(withGuidedFollow(solved, progress));
     again(withSmearRemeasured(solved, progress));
     return solved;
 }

@@ -72,7 +72,8 @@ std::vector<Path> moreFeatures(const Shot& shot, const std::map<int, Outline>& o
     request.read = [&](int f) { return source->luma(f); };
     request.allowed = [&](int f, double x, double y) {
         const auto at = outlines.find(f);
-        return at != outlines.end() && contains(at->second, {x, y}) && (exclusion.empty() || exclusion.allowed(f, x, y));
+        return at != outlines.end() && contains(at->second, {x, y}) &&
+               (exclusion.empty() || exclusion.allowed(f, x, y));
     };
     request.options = followOptions(shot.density, Care::quick);
     // The finder shares features out over the frame: the mover's part of that share is to hold what it needs.

@@ -22,8 +22,9 @@ std::string refineSentence(int sightings, int paths, double fitBefore, double fi
     const double gain = 1 - checkAfter / std::max(1e-9, checkBefore);
     if (gain > 0.02) return out + "The check error fell as well: the camera is better.";
     if (gain < -0.02)
-        return out + "The check error rose: the camera is worse for it. Undo, and look at the lens or for things that "
-                     "move.";
+        return out +
+               "The check error rose: the camera is worse for it. Undo, and look at the lens or for things that "
+               "move.";
     return out + "Only the fit error fell: the number is smaller, the camera no better.";
 }
 
@@ -65,8 +66,8 @@ Shot withRefinement(const Shot& shot, const RefineRule& rule, Progress& progress
         out.paths = paths;
         out = withSolveUpdated(out, progress);
     }
-    out.refineReport = refineSentence(sightings, whole, solve.rmsPx, out.solve->rmsPx, solve.checkRmsPx,
-                                      out.solve->checkRmsPx);
+    out.refineReport =
+        refineSentence(sightings, whole, solve.rmsPx, out.solve->rmsPx, solve.checkRmsPx, out.solve->checkRmsPx);
     return out;
 }
 

@@ -93,8 +93,7 @@ Shot withSmearRemeasured(const Shot& shot, Progress& progress) {
     if (request.frames.empty()) return shot;
     request.read = [&](int f) { return source->luma(f); };
     request.passage = [&](const Path& p, int reference, int frame) { return ways.passage(p, reference, frame); };
-    if (!exclusion.empty())
-        request.allowed = [&](int f, double x, double y) { return exclusion.allowed(f, x, y); };
+    if (!exclusion.empty()) request.allowed = [&](int f, double x, double y) { return exclusion.allowed(f, x, y); };
     RemeasureResult made = remeasureSmeared(std::move(request), progress);
     Shot out = shot;
     out.blur.looked = shot.range;

@@ -110,7 +110,9 @@ Verdict onFeatures(const Shot& s) {
     if (!thin.empty())
         return {Lamp::look, text("%d paths. Thin at %s: down to %d. Add some there.", live,
                                  describeRanges(runs(thin)).c_str(), fewest)};
-    return {Lamp::good, text("%d paths, even cover", live)};
+    const std::string smeared =
+        s.blur.smeared > 0 ? text(" · %d smeared frames measured anew", s.blur.smeared) : std::string();
+    return {Lamp::good, text("%d paths, even cover%s", live, smeared.c_str())};
 }
 
 /// " · zooms 1.9×": the longest focal length over the shortest.
@@ -135,9 +137,10 @@ std::string focalContradiction(const Shot& s) {
     if (!(r.askedFocalPx > 0) || s.back.focal != Known::known) return {};
     const double mm = focalMmFromPx(r.askedFocalPx, s.back.sensorWidthMm, s.plate.width, s.pixelAspect());
     const std::string had = r.has() && r.rmsPx > 0 ? text(" instead of %.2f", r.rmsPx) : std::string();
-    return text("The known focal length of %.4g mm does not go with the paths: they ask for %.4g mm on this film back, "
-                "with a fit of %.2f%s px. Check the focal length and the film back's width (%.4g mm).",
-                s.back.focalMm, mm, r.askedRmsPx, had.c_str(), s.back.sensorWidthMm);
+    return text(
+        "The known focal length of %.4g mm does not go with the paths: they ask for %.4g mm on this film back, "
+        "with a fit of %.2f%s px. Check the focal length and the film back's width (%.4g mm).",
+        s.back.focalMm, mm, r.askedRmsPx, had.c_str(), s.back.sensorWidthMm);
 }
 
 /// Nearly all live paths belong to movers: nothing is left for the camera.
@@ -292,12 +295,10 @@ Verdict onGround(const Shot& s) {
     if (s.solve->motion != Motion::free) return {Lamp::none, "No depth, so no floor"};
     const GroundFit& g = *s.ground;
     if (!g.trouble.empty()) return {Lamp::look, g.trouble};
-    const std::string scale =
-        !g.metric               ? std::string(" No scale yet.")
-        : s.groundSpec.length ? text(" Scale from %.4g m.", s.groundSpec.length->metres)
-                              : std::string(" Scale from the check points.");
-    if (s.solve->measured.placed && g.usedPaths.empty())
-        return {Lamp::good, "World from the known positions." + scale};
+    const std::string scale = !g.metric             ? std::string(" No scale yet.")
+                              : s.groundSpec.length ? text(" Scale from %.4g m.", s.groundSpec.length->metres)
+                                                    : std::string(" Scale from the check points.");
+    if (s.solve->measured.placed && g.usedPaths.empty()) return {Lamp::good, "World from the known positions." + scale};
     if (s.groundSpec.levelPaths.empty())
         return {Lamp::good, text("First level by itself, from %d points.%s", int(g.usedPaths.size()), scale.c_str())};
     return {Lamp::good, text("Level from %d points.%s", int(g.usedPaths.size()), scale.c_str())};

@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The step Solve in the real window: choices, residual vectors, slip, movers.
 #include <QAction>
+#include <QCheckBox>
 #include <QComboBox>
 #include <QLabel>
+#include <QSignalSpy>
 #include <QStandardPaths>
+#include <QTableWidget>
 #include <QTemporaryDir>
 #include <cmath>
 
@@ -12,6 +15,7 @@
 #include "ui.h"
 #include "workflow/mover_work.h"
 #include "workflow/stale.h"
+#include "workflow/verdict.h"
 
 namespace va {
 
@@ -134,6 +138,174 @@ class SolveTest : public QObject {
         Ui again(file);
         QCOMPARE(again.document.shot().movers.size(), size_t(1));
         QCOMPARE(again.document.shot().movers[0].size, 2.0);
+    }
+
+    /// Waits until the solve has caught up with the last edit.
+    static void settle(Ui& ui) {
+        QTRY_VERIFY_WITH_TIMEOUT(!ui.window.live().busy() && !stalenessOf(ui.document.shot()).solve, 20000);
+    }
+
+    void editsBringTheSolveUpToDateByThemselves() {
+        Ui ui(solvedProject());
+        const auto before = ui.document.shot().solve;
+        const SolvedPoint worst = before->points.front();
+        const int steps = ui.document.undoStack().index();
+        ui.document.setAside({worst.pathId}, true);
+        QVERIFY(stalenessOf(ui.document.shot()).solve);
+        settle(ui);
+        QVERIFY(ui.document.shot().solve != before);
+        QCOMPARE(ui.document.shot().solve->solvedCount(), 40);
+        for (const SolvedPoint& p : ui.document.shot().solve->points) QVERIFY(p.pathId != worst.pathId);
+        // It belongs to the edit: one step of undo, and the solve of before is back at once.
+        QCOMPARE(ui.document.undoStack().index(), steps + 1);
+        ui.window.action("undo")->trigger();
+        QCOMPARE(ui.document.shot().solve, before);
+        ui.window.action("redo")->trigger();
+        QVERIFY(!stalenessOf(ui.document.shot()).solve);
+        ui.window.action("undo")->trigger();
+        // Switched off, the solve waits.
+        ui.window.action("stepSolve")->trigger();
+        auto* live = ui.child<QCheckBox>("liveSolve");
+        QVERIFY(live && live->isChecked());
+        live->click();
+        QVERIFY(!ui.window.live().on());
+        ui.document.setAside({worst.pathId}, true);
+        QTest::qWait(400);
+        QVERIFY(stalenessOf(ui.document.shot()).solve);
+    }
+
+    void refiningSaysWhatItWasWorth() {
+        Ui ui(solvedProject());
+        ui.window.action("stepSolve")->trigger();
+        auto* worst = ui.child<QTableWidget>("worstFeatures");
+        QVERIFY(worst->rowCount() > 5);
+        QVERIFY(worst->item(0, 1)->text().toDouble() >= worst->item(1, 1)->text().toDouble());
+        Q_EMIT worst->cellClicked(0, 0);
+        QCOMPARE(ui.document.selectedPaths(), QSet<int>{worst->item(0, 0)->data(Qt::UserRole).toInt()});
+        QCOMPARE(ui.document.frame(), worst->item(0, 2)->text().toInt());
+        QTest::keyClick(&ui.window, Qt::Key_R, Qt::ControlModifier | Qt::ShiftModifier);
+        ui.finish();
+        const QString report = ui.child<QLabel>("refineReport")->text();
+        QVERIFY2(report.contains("Fit 0.") && report.contains("check 0."), qPrintable(report));
+        QVERIFY(!stalenessOf(ui.document.shot()).solve);
+        // The map of mean errors comes and goes.
+        const auto picture = [&] {
+            ui.plate->repaint();
+            return ui.plate->grab().toImage();
+        };
+        const QImage plain = picture();
+        QTest::keyClick(&ui.window, Qt::Key_V, Qt::ShiftModifier);
+        QVERIFY(picture() != plain);
+        QTest::keyClick(&ui.window, Qt::Key_V, Qt::ShiftModifier);
+        QCOMPARE(picture(), plain);
+    }
+
+    void aKnownDistanceIsObeyedAndScalesTheWorld() {
+        Ui ui(solvedProject());
+        ui.window.action("stepSolve")->trigger();
+        std::vector<int> ids;
+        for (const SolvedPoint& p : ui.document.shot().solve->points)
+            if (!p.heldBack && p.sightings > 30) ids.push_back(p.pathId);
+        QVERIFY(ids.size() > 10);
+        const int a = ids.front(), b = ids.back();
+        QVERIFY(!ui.window.action("addDistance")->isEnabled());
+        ui.document.selectPaths({a, b});
+        QVERIFY(ui.window.action("addDistance")->isEnabled());
+        ui.window.action("addDistance")->trigger();
+        auto* table = ui.child<QTableWidget>("checkPoints");
+        QCOMPARE(table->rowCount(), 1);
+        ui.type("checkLength", "7/2");
+        QCOMPARE(ui.document.shot().checkPoints[0].measure.length, 3.5);
+        settle(ui);
+        const auto apart = [&] {
+            return (*ui.document.shot().worldPointOfPath(a) - *ui.document.shot().worldPointOfPath(b)).norm();
+        };
+        QVERIFY2(std::fabs(apart() - 3.5) < 0.02, qPrintable(QString::number(apart())));
+        QVERIFY(ui.document.shot().ground->metric);
+        QVERIFY(ui.child<QLabel>("checkNote")->text().contains("times its tolerance"));
+        // Unticked, it is kept and not obeyed.
+        table->item(0, 0)->setCheckState(Qt::Unchecked);
+        QVERIFY(!ui.document.shot().checkPoints[0].on);
+        settle(ui);
+        QVERIFY(!ui.document.shot().ground->metric);
+        ui.window.action("removeCheckPoint")->trigger();
+        QVERIFY(ui.document.shot().checkPoints.empty());
+    }
+
+    void placesAreReadFromAFileAndAssigned() {
+        Ui ui(solvedProject());
+        ui.window.action("stepSolve")->trigger();
+        const QString file = folder_.filePath("places.txt");
+        QFile out(file);
+        QVERIFY(out.open(QIODevice::WriteOnly));
+        out.write("name x y z\nbollard 1 0 -3\nstep 2 0.4 -3\n");
+        out.close();
+        ui.window.solveEdits().readCheckPoints(file);
+        auto* table = ui.child<QTableWidget>("checkPoints");
+        QCOMPARE(table->rowCount(), 2);
+        QCOMPARE(table->item(0, 1)->text(), QString("not assigned"));
+        table->setCurrentCell(0, 0);
+        const int id = ui.document.shot().solve->points.front().pathId;
+        ui.document.selectPaths({id});
+        ui.window.action("assignCheckPoint")->trigger();
+        QCOMPARE(ui.document.shot().checkPoints[0].measure.paths, std::vector<int>{id});
+        settle(ui);
+        QVERIFY(ui.child<QLabel>("checkNote")->text().contains("three known positions"));
+        // A wrong file is said, and changes nothing.
+        QVERIFY(out.open(QIODevice::WriteOnly));
+        out.write("bollard 1 0\n");
+        out.close();
+        QSignalSpy troubles(&ui.document, &Document::troubled);
+        ui.window.solveEdits().readCheckPoints(file);
+        QCOMPARE(troubles.size(), 1);
+        QVERIFY(troubles[0][0].toString().contains("line 1"));
+        QCOMPARE(ui.document.shot().checkPoints.size(), size_t(2));
+    }
+
+    void theCamerasPathIsEditedAndMarked() {
+        Ui ui(solvedProject());
+        ui.window.action("stepSolve")->trigger();
+        ui.document.setFrame(1015);
+        const auto solved = *ui.document.shot().worldPose(1015);
+        ui.window.action("leaveOutFrame")->trigger();
+        QCOMPARE(ui.document.shot().solve->at(1015)->origin, PoseOrigin::filled);
+        QVERIFY2(ui.child<QLabel>("pathNote")->text().startsWith("1 frames are not as solved"),
+                 qPrintable(ui.child<QLabel>("pathNote")->text()));
+        const auto said = QString::fromStdString(verdictOn(ui.document.shot(), Step::solve).sentence);
+        QVERIFY2(said.contains("filled by interpolation: 1015"), qPrintable(said));
+        QVERIFY((ui.document.shot().worldPose(1015)->position - solved.position).norm() > 0);
+        ui.type("smoothWidth", "1.5");
+        ui.window.action("smoothPath")->trigger();
+        QCOMPARE(ui.document.shot().pathEdits.size(), size_t(2));
+        QCOMPARE(ui.document.shot().pathEdits[1].width, 1.5);
+        ui.scene->repaint();
+        ui.window.action("clearPathEdits")->trigger();
+        QCOMPARE(ui.document.shot().solve->at(1015)->origin, PoseOrigin::solved);
+        QVERIFY((ui.document.shot().worldPose(1015)->position - solved.position).norm() < 1e-9);
+        // Nothing to fill is said.
+        QSignalSpy troubles(&ui.document, &Document::troubled);
+        ui.window.action("fillGaps")->trigger();
+        QCOMPARE(troubles.size(), 1);
+    }
+
+    void howRowsWereReadIsChosen() {
+        Ui ui(solvedProject());
+        ui.window.action("stepSolve")->trigger();
+        ui.type("readout", "8");
+        QCOMPARE(ui.document.shot().back.readoutKnown, Known::known);
+        QVERIFY(std::fabs(ui.document.shot().back.readout - 0.008 * ui.document.shot().rate().value()) < 1e-9);
+        settle(ui);
+        QVERIFY(std::fabs(ui.document.shot().solve->readout - ui.document.shot().back.readout) < 1e-9);
+        auto* rows = ui.child<QComboBox>("rowsChoice");
+        QCOMPARE(rows->currentIndex(), 1);
+        rows->setFocus();
+        QTest::keyClick(rows, Qt::Key_Down);
+        QTest::keyClick(rows, Qt::Key_Return);
+        QCOMPARE(ui.document.shot().back.readoutKnown, Known::unknown);
+        settle(ui);
+        QVERIFY(ui.document.shot().solve->readoutSigma >= 0);
+        // These stills have all rows of one moment.
+        QVERIFY(std::fabs(ui.document.shot().solve->readout) < 0.1 + 4 * ui.document.shot().solve->readoutSigma);
     }
 };
 

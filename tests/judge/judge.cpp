@@ -11,8 +11,8 @@
 
 #include "base/error.h"
 #include "exchange/camera_json.h"
-#include "solve/similarity.h"
 #include "shot/lens_json.h"
+#include "solve/similarity.h"
 #include "solve/triangulate.h"
 
 namespace va {

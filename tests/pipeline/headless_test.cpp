@@ -98,6 +98,53 @@ TEST_F(Headless, KindOfMoveZoomAndMovers) {
     EXPECT_EQ(readShot(fs::path(out) / "shot.vanchor").choices.zoom, ZoomChoice::zooms);
 }
 
+TEST_F(Headless, RefinementRowsCheckPointsAndPathEdits) {
+    const std::string out = (folder_ / "out-options").string(), jib = data + "jib";
+    Run r = vanchor("match " + jib +
+                    " --readout solve --refine --smooth 1010-1016:1.5 --leave-out 1030-1030 --json --out " + out);
+    ASSERT_EQ(r.code, 0) << r.err;
+    auto j = nlohmann::json::parse(r.out);
+    EXPECT_TRUE(j["readout_sigma"].is_number());
+    EXPECT_NE(j["refine_report"].get<std::string>().find("check"), std::string::npos);
+    EXPECT_GT(j["expected_slip_px"].get<double>(), 0);
+    EXPECT_NE(j["verdict"].get<std::string>().find("filled by interpolation: 1030"), std::string::npos);
+    const auto camera = nlohmann::json::parse(readFile(fs::path(out) / "camera.json"));
+    EXPECT_EQ(camera["frames"][29]["origin"], "filled");
+    EXPECT_EQ(camera["frames"][12]["origin"], "smoothed");
+    EXPECT_FALSE(camera["frames"][20].contains("origin"));
+    EXPECT_EQ(camera["rolling_shutter"]["pose_row"], 0.5);
+    EXPECT_EQ(camera["verdict"], j["verdict"]);
+
+    // A distance between two features that lie where the solve has some.
+    const Shot shot = readShot(fs::path(out) / "shot.vanchor");
+    std::vector<const PathPoint*> at;
+    for (const SolvedPoint& p : shot.solve->points)
+        if (const PathPoint* q = shot.path(p.pathId)->at(1020); q && !p.heldBack && p.sightings > 30) at.push_back(q);
+    ASSERT_GT(at.size(), 4U);
+    const auto place = [](const PathPoint* p) { return nlohmann::json{{"frame", 1020}, {"x", p->x}, {"y", p->y}}; };
+    const nlohmann::json list{{{"name", "keel"},
+                               {"kind", "distance"},
+                               {"features", {place(at.front()), place(at.back())}},
+                               {"length", 2.75}}};
+    writeFileAtomically(folder_ / "known.json", list.dump());
+    const std::string known = (folder_ / "known.json").string();
+    r = vanchor("match " + jib + " --check-points " + known + " --json --out " + out);
+    ASSERT_EQ(r.code, 0) << r.err;
+    j = nlohmann::json::parse(r.out);
+    ASSERT_EQ(j["check_points"].size(), 1U);
+    EXPECT_LT(j["check_points"][0]["off"].get<double>(), 0.01);
+    const auto scaled = nlohmann::json::parse(readFile(fs::path(out) / "camera.json"));
+    EXPECT_EQ(scaled["units"], "m");
+    EXPECT_EQ(scaled["check_points"][0]["name"], "keel");
+
+    writeFileAtomically(folder_ / "known.json", R"([{"name": "x", "kind": "distance", "features": [1]}])");
+    r = vanchor("match " + jib + " --check-points " + known + " --out " + out);
+    EXPECT_EQ(r.code, 3);
+    EXPECT_NE(r.err.find("entry 1"), std::string::npos) << r.err;
+    EXPECT_EQ(vanchor("match " + jib + " --readout soon --out " + out).code, 2);
+    EXPECT_EQ(vanchor("match " + jib + " --smooth 1010-1016:0 --out " + out).code, 2);
+}
+
 TEST_F(Headless, KnownLensIsObeyed) {
     writeFileAtomically(folder_ / "lens.json", R"({"k1": -0.03, "k2": 0})");
     const Run r = vanchor("match " + data + "jib --sensor-width 36 --focal 32 --distortion " +

@@ -272,8 +272,8 @@ TEST(PlanarStart, ReadingsOfAHomographyAgreeWithOpenCv) {
     std::mt19937_64 random(4);
     std::uniform_real_distribution<double> u(-1, 1);
     for (int k = 0; k < 50; ++k) {
-        View second = viewFromPose(test::lookAlong({1 + 0.5 * u(random), 0.4 * u(random), 0.4 * u(random)},
-                                                   0.2 * u(random), 0.1 * u(random)));
+        View second = viewFromPose(
+            test::lookAlong({1 + 0.5 * u(random), 0.4 * u(random), 0.4 * u(random)}, 0.2 * u(random), 0.1 * u(random)));
         const View first = viewFromPose(test::lookAlong({0, 0, 0}, 0, 0));
         const Eigen::Matrix3d turn = second.rotation * first.rotation.transpose();
         second = {turn, second.shift - turn * first.shift};
@@ -297,8 +297,8 @@ TEST(PlanarStart, ReadingsOfAHomographyAgreeWithOpenCv) {
                 near = std::min(near, (toEigen(turns[i]) - p.rotation).norm() + (t.normalized() - p.shift).norm());
             }
             EXPECT_LT(near, 1e-6);
-            truth = std::min(truth, (p.rotation - second.rotation).norm() +
-                                        (p.shift - second.shift.normalized()).norm());
+            truth =
+                std::min(truth, (p.rotation - second.rotation).norm() + (p.shift - second.shift.normalized()).norm());
         }
         EXPECT_LT(truth, 1e-6);
     }

@@ -19,7 +19,7 @@ namespace {
 constexpr double focal = 1000, noisePx = 0.5, closePx = 1.5;
 
 struct Set {
-    View second;                 ///< the first is at the origin
+    View second;  ///< the first is at the origin
     std::vector<Eigen::Vector3d> world;
     Points2 a, b;                ///< straight, normalised
     Eigen::Matrix3d homography;  ///< of a plane through the world's middle
@@ -43,7 +43,9 @@ Set makeSet(std::mt19937_64& random, double wrongShare) {
         const Eigen::Vector3d x = (3 + 9 * u(random)) * at.homogeneous();
         const Eigen::Vector3d c = s.second.toCamera(x);
         if (!(c.z() > 0.5)) continue;
-        const auto shaken = [&](const Eigen::Vector2d& p) { return Eigen::Vector2d(p.x() + noise(random), p.y() + noise(random)); };
+        const auto shaken = [&](const Eigen::Vector2d& p) {
+            return Eigen::Vector2d(p.x() + noise(random), p.y() + noise(random));
+        };
         const auto anywhere = [&] { return Eigen::Vector2d(0.9 * (u(random) - 0.5), 0.6 * (u(random) - 0.5)); };
         const bool wrong = u(random) < wrongShare;
         s.world.push_back(x);
@@ -110,9 +112,9 @@ double homographyError(const Set& s, const Eigen::Matrix3d& h) {
     double sum = 0;
     for (const double x : {-0.45, 0.45})
         for (const double y : {-0.3, 0.3})
-            sum += ((h * Eigen::Vector3d(x, y, 1)).hnormalized() -
-                    (s.homography * Eigen::Vector3d(x, y, 1)).hnormalized())
-                       .squaredNorm();
+            sum +=
+                ((h * Eigen::Vector3d(x, y, 1)).hnormalized() - (s.homography * Eigen::Vector3d(x, y, 1)).hnormalized())
+                    .squaredNorm();
     return focal * std::sqrt(sum / 4);
 }
 
@@ -148,8 +150,8 @@ std::vector<GeometryTrial> geometryTrials(int sets, unsigned seed) {
         },
         [&](const Set& s) {
             cv::Mat mask, turn, shift;
-            const cv::Mat e = cv::findEssentialMat(pointsOf(s.a), pointsOf(s.b), one, cv::RANSAC, 0.999,
-                                                   closePx / focal, 1000, mask);
+            const cv::Mat e =
+                cv::findEssentialMat(pointsOf(s.a), pointsOf(s.b), one, cv::RANSAC, 0.999, closePx / focal, 1000, mask);
             if (e.rows != 3) return -1.0;
             cv::recoverPose(e, pointsOf(s.a), pointsOf(s.b), one, turn, shift, mask);
             return poseError(s, toEigen(turn), {shift.at<double>(0), shift.at<double>(1), shift.at<double>(2)});
@@ -164,8 +166,8 @@ std::vector<GeometryTrial> geometryTrials(int sets, unsigned seed) {
             cv::Mat world(int(s.world.size()), 1, CV_64FC3), turn, shift, inliers;
             for (size_t i = 0; i < s.world.size(); ++i)
                 world.at<cv::Vec3d>(int(i)) = {s.world[i].x(), s.world[i].y(), s.world[i].z()};
-            if (!cv::solvePnPRansac(world, pointsOf(s.b), one, cv::noArray(), turn, shift, false, 1000, float(closePx / focal),
-                                    0.999, inliers))
+            if (!cv::solvePnPRansac(world, pointsOf(s.b), one, cv::noArray(), turn, shift, false, 1000,
+                                    float(closePx / focal), 0.999, inliers))
                 return -1.0;
             cv::Mat matrix;
             cv::Rodrigues(turn, matrix);

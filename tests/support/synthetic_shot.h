@@ -30,8 +30,8 @@ struct SyntheticOptions {
     double moverShare = 0;    ///< paths on a thing of two units' size that drives and turns through the scene
     bool flat = false;        ///< all points on one plane
     uint64_t seed = 7;
-    double readout = 0;       ///< frames from the first row's reading to the last one's; a frame stands for the middle row
-    double zoomTo = 1;  ///< focal length at the end over that at the start; eased
+    double readout = 0;  ///< frames from the first row's reading to the last one's; a frame stands for the middle row
+    double zoomTo = 1;   ///< focal length at the end over that at the start; eased
     std::function<CameraPose(double t)>
         camera;  ///< t in 0..1; empty: a dolly of 4 units past things 4 to 20 units away
 };

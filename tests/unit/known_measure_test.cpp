@@ -67,9 +67,8 @@ class Measures : public ::testing::Test {
     static double worstCamera(const SolveResult& r) {
         double worst = 0;
         for (size_t f = 0; f < r.frames.size(); ++f)
-            worst = std::max(worst, (r.measured.fromSolve.point(r.frames[f].pose.position) -
-                                     shot_->cameras[f].position)
-                                        .norm());
+            worst = std::max(
+                worst, (r.measured.fromSolve.point(r.frames[f].pose.position) - shot_->cameras[f].position).norm());
         return worst;
     }
 
@@ -182,14 +181,17 @@ TEST_F(Measures, SimilarityFromThreePointsIsExact) {
     truth.shift = {3, -4, 5};
     const std::vector<Eigen::Vector3d> here{{0, 0, 0}, {1, 0, 0}, {0.2, 2, 0.5}};
     std::vector<KnownMeasure> m(3);
-    for (int i = 0; i < 3; ++i) m[size_t(i)].kind = Kind::position, m[size_t(i)].paths = {i}, m[size_t(i)].target = truth.point(here[size_t(i)]);
+    for (int i = 0; i < 3; ++i)
+        m[size_t(i)].kind = Kind::position, m[size_t(i)].paths = {i},
+        m[size_t(i)].target = truth.point(here[size_t(i)]);
     const MeasuredWorld w = measuredWorld(m, [&](int id) { return std::optional(here[size_t(id)]); });
     ASSERT_TRUE(w.placed);
     for (const auto& p : here) EXPECT_LT((w.fromSolve.point(p) - truth.point(p)).norm(), 1e-12);
     // On one line the turn about it is free.
     m[2].target = truth.point(0.5 * (here[0] + here[1]));
-    const MeasuredWorld line = measuredWorld(
-        m, [&](int id) { return std::optional(id == 2 ? Eigen::Vector3d(0.5 * (here[0] + here[1])) : here[size_t(id)]); });
+    const MeasuredWorld line = measuredWorld(m, [&](int id) {
+        return std::optional(id == 2 ? Eigen::Vector3d(0.5 * (here[0] + here[1])) : here[size_t(id)]);
+    });
     EXPECT_FALSE(line.placed);
     EXPECT_NEAR(line.fromSolve.scale, 2.5, 1e-12);
 }

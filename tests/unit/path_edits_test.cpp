@@ -78,7 +78,8 @@ TEST(PathEdits, SmoothingTakesJitterOutAndKeepsTheCurve) {
     const SolveResult clean = curve();
     SolveResult r = clean;
     for (size_t f = 0; f < 40; ++f)
-        r.frames[f].pose.position += 0.02 * Eigen::Vector3d(std::sin(7.0 * double(f * f)), std::cos(5.0 * double(f * f)), 0);
+        r.frames[f].pose.position +=
+            0.02 * Eigen::Vector3d(std::sin(7.0 * double(f * f)), std::cos(5.0 * double(f * f)), 0);
     const SolveResult s = withPathEdits(r, {{Kind::smooth, {1001, 1040}, 2}});
     double before = 0, after = 0;
     for (size_t f = 5; f < 35; ++f) {
@@ -88,7 +89,8 @@ TEST(PathEdits, SmoothingTakesJitterOutAndKeepsTheCurve) {
     EXPECT_LT(after, 0.4 * before);
     // A straight even move is not changed by an even window.
     SolveResult straight = curve();
-    for (size_t f = 0; f < 40; ++f) straight.frames[f].pose = test::lookAlong({0.1 * double(f), 0, 0}, 0.01 * double(f), 0);
+    for (size_t f = 0; f < 40; ++f)
+        straight.frames[f].pose = test::lookAlong({0.1 * double(f), 0, 0}, 0.01 * double(f), 0);
     const SolveResult same = withPathEdits(straight, {{Kind::smooth, {1001, 1040}, 3}});
     for (size_t f = 0; f < 40; ++f) {
         EXPECT_LT((same.frames[f].pose.position - straight.frames[f].pose.position).norm(), 1e-9) << f;

@@ -98,7 +98,8 @@ TEST(BadFrames, AreFoundAsSpans) {
 }
 
 TEST(CheckPointFile, ReadsNamesAndPlaces) {
-    const auto points = readCheckPoints("name x y z\n# the slip\nbollard 1.5 0 -2\nsteps;2.25;0.5;-3\n\n", "points.txt");
+    const auto points =
+        readCheckPoints("name x y z\n# the slip\nbollard 1.5 0 -2\nsteps;2.25;0.5;-3\n\n", "points.txt");
     ASSERT_EQ(points.size(), 2U);
     EXPECT_EQ(points[0].name, "bollard");
     EXPECT_EQ(points[0].measure.target, Eigen::Vector3d(1.5, 0, -2));
