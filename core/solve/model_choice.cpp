@@ -90,7 +90,8 @@ MotionEvidence chooseMotion(const Sightings& s, const std::vector<int>& keyframe
     if (moves.empty()) return out;
     std::sort(moves.begin(), moves.end());
     out.largestMovePx = moves[moves.size() * 9 / 10];
-    if (out.largestMovePx < 0.5) {
+    // Half of what is seen stands to half a pixel: no camera moves so that this comes about, whatever the rest does.
+    if (moves[moves.size() / 2] < 0.5) {
         out.motion = Motion::fixed;
         return out;
     }

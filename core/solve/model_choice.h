@@ -14,11 +14,12 @@ struct MotionEvidence {
 
 /// Decides between a standing, a turning and a free camera.
 ///
-/// Standing: paths stay within half a pixel. Turning: a rotation-only solve with a free lens leaves no more error than
-/// following has by itself. The comparison is Torr's geometric robust information criterion (GRIC, Torr 1998) of the
-/// turning model (two numbers a point, three a view) against the free one (three a point, six a view), where the free
-/// model is granted the noise of the paths themselves as its error: if even then it is not worth its numbers, there is
-/// no depth to be had. With `mayZoom` a turn with a zoom is tried where a turn alone does not do.
+/// Standing: at least half of the paths stay within half a pixel; things may move by themselves. Turning: a
+/// rotation-only solve with a free lens leaves no more error than following has by itself. The comparison is Torr's
+/// geometric robust information criterion (GRIC, Torr 1998) of the turning model (two numbers a point, three a view)
+/// against the free one (three a point, six a view), where the free model is granted the noise of the paths themselves
+/// as its error: if even then it is not worth its numbers, there is no depth to be had. With `mayZoom` a turn with a
+/// zoom is tried where a turn alone does not do.
 MotionEvidence chooseMotion(const Sightings& s, const std::vector<int>& keyframes, const Intrinsics& lens,
                             const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
                             uint64_t seed, bool mayZoom = false);

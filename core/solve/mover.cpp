@@ -240,19 +240,22 @@ std::vector<MoverProposal> proposeMovers(const SolveResult& camera, const std::v
                                          const std::vector<int>& taken, const SolveRequest& request,
                                          Progress& progress) {
     std::vector<MoverProposal> out;
-    if (!camera.has() || camera.motion == Motion::fixed) return out;
+    if (!camera.has()) return out;
     std::set<int> left;
     for (const SolveOutlier& o : camera.outliers)
         if (o.whole) left.insert(o.pathId);
     for (const int id : taken) left.erase(id);
     const double far = 1.5 * std::max(1.0, request.width / 1280.0);
     for (const Path& p : paths)
-        if (left.contains(p.id) && isFar(p, camera, far)) left.erase(p.id);
+        if (camera.motion != Motion::fixed && left.contains(p.id) && isFar(p, camera, far)) left.erase(p.id);
     for (int round = 0; round < 4 && int(left.size()) >= fewestPoints; ++round) {
         progress.check();
         const std::vector<Path> candidates = pathsOf(paths, {left.begin(), left.end()});
         const Sightings s = layOut(candidates, request.frames, request.width, request.height, 0, request.seed);
-        const std::vector<int> together = movingTogether(s, camera, request.seed);
+        // A camera that stands tells no lens to compare pairs by: all that moves is tried as one thing, and the solve
+        // sets aside what goes its own way.
+        const std::vector<int> together = camera.motion == Motion::fixed ? std::vector<int>(left.begin(), left.end())
+                                                                         : movingTogether(s, camera, request.seed);
         if (int(together.size()) < fewestPoints) break;
         MoverProposal p;
         p.solve = solveMover(camera, paths, together, request, progress);

@@ -954,6 +954,16 @@ class Solver {
             result_.frames[f].focalPx = lens_.focalPx;
             result_.frames[f].sightings = int(sightings_.byFrame[f].size());
         }
+        const double still = 1.5 * std::max(1.0, request_.width / 1280.0);
+        for (int p = 0; p < sightings_.pathCount(); ++p) {
+            const auto [begin, end] = sightings_.ofPath[size_t(p)];
+            double far = 0;
+            for (int i = begin; i < end; ++i)
+                far = std::max(far, (sightings_.all[size_t(i)].pixel - sightings_.all[size_t(begin)].pixel).norm());
+            if (far > still)
+                result_.outliers.push_back(
+                    {sightings_.pathIds[size_t(p)], true, {}, "moves, although the camera stands"});
+        }
     }
 
     /// Rotations for all frames: the keyframes' directions stay, every frame is turned onto them, then all are bundled
@@ -978,6 +988,7 @@ class Solver {
         const Eigen::Quaterniond baseTurn = poseFromView(base).worldFromCamera;
         double sum = 0;
         int count = 0;
+        std::vector<std::pair<int, int>> believed(size_t(sightings_.pathCount()));  // of all
         for (size_t k = 0; k < r.frames.size(); ++k) {
             SolvedFrame& out = result_.frames[size_t(r.frames[k])];
             const View view{r.rotations[k], Eigen::Vector3d::Zero()};
@@ -990,15 +1001,21 @@ class Solver {
                 const Eigen::Vector3d& d = r.directions[size_t(s.path)];
                 const auto p = d.squaredNorm() > 0 ? project(view, r.lensOf(k), d) : std::nullopt;
                 const double e2 = p ? (*p - s.pixel).squaredNorm() : 1e9;
+                ++believed[size_t(s.path)].second;
                 if (e2 > std::max(1.0, 36 * r.robustRmsPx * r.robustRmsPx)) continue;
                 frameSum += e2;
                 ++out.sightings;
+                ++believed[size_t(s.path)].first;
             }
             sum += frameSum;
             count += out.sightings;
             out.rmsPx = out.sightings > 0 ? std::sqrt(frameSum / out.sightings) : 0;
         }
         result_.rmsPx = count > 0 ? std::sqrt(sum / count) : 0;
+        for (int p = 0; p < sightings_.pathCount(); ++p)
+            if (!sightings_.heldBack[size_t(p)] && 2 * believed[size_t(p)].first < believed[size_t(p)].second)
+                result_.outliers.push_back(
+                    {sightings_.pathIds[size_t(p)], true, {}, "does not go where a turn takes it"});
     }
 
     const std::vector<Path>& paths_;

@@ -214,5 +214,81 @@ TEST(FailingSolve, StretchThatOnlyTurnsKeepsTheRest) {
     EXPECT_NE(verdictOn(s, Step::solve).sentence.find("only turns at"), std::string::npos);
 }
 
+TEST(FailingSolve, CutLosesOnlyWhatLiesBeyondIt) {
+    // All paths end at frame 1030, others begin: nothing joins the two halves.
+    SyntheticOptions o;
+    o.frames = 50;
+    SyntheticShot made = makeSyntheticShot(o);
+    std::vector<Path> cut;
+    for (const Path& p : made.paths) {
+        Path before = p, after = p;
+        std::erase_if(before.points, [](const PathPoint& q) { return q.frame > 1030; });
+        std::erase_if(after.points, [](const PathPoint& q) { return q.frame <= 1030; });
+        after.id += 10000;
+        for (PathPoint& q : after.points) q.x = 1279 - q.x;  // another view
+        if (before.points.size() > 4) cut.push_back(before);
+        if (after.points.size() > 4) cut.push_back(after);
+    }
+    made.paths = cut;
+    const Shot s = solved(shotOf(made));
+    ASSERT_EQ(s.solve->motion, Motion::free);
+    const int count = s.solve->solvedCount();
+    EXPECT_TRUE(count == 30 || count == 20) << count;
+    expectSays(s, count == 30 ? "No camera at 1031–1050" : "No camera at 1001–1030");
+    EXPECT_LT(s.solve->rmsPx, 0.25);
+}
+
+TEST(FailingSolve, JumpOfTheCameraAndRepeatedFramesAreSolvedThrough) {
+    SyntheticOptions o;
+    o.frames = 44;
+    o.camera = [](double t) {
+        // Two frames stand still; later it jumps by a tenth of the path, and turns by two degrees.
+        const double f = t * 43, held = f >= 11 && f < 13 ? 10 : f, s = held / 43;
+        const double jump = f > 28 ? 1 : 0;
+        return lookAlong({-2 + 4 * s + 0.4 * jump, 0.3 * s, 0.5 * s}, 0.12 - 0.3 * s + 0.035 * jump, 0.02);
+    };
+    const SyntheticShot made = makeSyntheticShot(o);
+    const Shot s = solved(shotOf(made));
+    ASSERT_EQ(s.solve->motion, Motion::free);
+    EXPECT_EQ(s.solve->solvedCount(), 44);
+    EXPECT_LT(s.solve->rmsPx, 0.2);
+    const auto at = [&](size_t f) { return s.solve->frames[f].pose.position; };
+    EXPECT_LT((at(11) - at(10)).norm(), 0.02 * (at(43) - at(0)).norm()) << "repeated frames stand on one place";
+    const double jumped = (at(29) - at(28)).norm() / (at(43) - at(0)).norm(),
+                 truth = (made.cameras[29].position - made.cameras[28].position).norm() /
+                         (made.cameras[43].position - made.cameras[0].position).norm();
+    EXPECT_NEAR(jumped, truth, 0.01);
+}
+
+TEST(FailingSolve, StandingCameraKeepsItsPlaceAndItsMoverIsFound) {
+    SyntheticOptions o;
+    o.moverShare = 0.35;
+    o.points = 500;
+    o.camera = [](double) { return lookAlong({0, 0.5, 0}, 0, 0); };
+    const SyntheticShot made = makeSyntheticShot(o);
+    Shot s = solved(shotOf(made));
+    ASSERT_EQ(s.solve->motion, Motion::fixed) << verdictOn(s, Step::solve).sentence;
+    expectSays(s, "does not move");
+    Progress progress;
+    s = withMoversProposed(s, progress);
+    ASSERT_EQ(s.movers.size(), 1U);
+    const Mover& m = s.movers[0];
+    EXPECT_EQ(m.solve->motion, Motion::free);
+    EXPECT_GE(m.solve->solvedCount(), 38);
+    // Its turn, frame by frame, less the turn of its own axes.
+    double worst = 0;
+    const auto first = moverWorldPose(s, m, 1005);
+    ASSERT_TRUE(first);
+    for (int f = 6; f <= 35; ++f) {
+        const auto pose = moverWorldPose(s, m, 1000 + f);
+        ASSERT_TRUE(pose) << f;
+        const Eigen::Quaterniond ours = first->worldFromCamera.conjugate() * pose->worldFromCamera,
+                                 truth = made.mover[4].worldFromCamera.conjugate() *
+                                         made.mover[size_t(f) - 1].worldFromCamera;
+        worst = std::max(worst, std::fabs(Eigen::AngleAxisd(ours).angle() - Eigen::AngleAxisd(truth).angle()));
+    }
+    EXPECT_LT(worst * 180 / M_PI, 2.0) << "the focal length is found with the mover alone";
+}
+
 }  // namespace
 }  // namespace va
