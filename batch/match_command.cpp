@@ -83,7 +83,7 @@ int match(const MatchArguments& a) {
     const auto start = std::chrono::steady_clock::now();
     shot = matchShot(shot, progress);
     shot = withSolveOptions(shot, a.solve, progress);
-    if (a.movers && shot.solve->has()) shot = withMoverFeatures(withMoversProposed(shot, progress), progress);
+    if (a.movers && shot.solve->has()) shot = withMoverFeatures(withMoversProposed(shot, progress), progress, true);
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     printer.end();
     const std::string verdict = verdictOn(shot, Step::solve).sentence;

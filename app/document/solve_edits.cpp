@@ -36,7 +36,7 @@ void SolveEdits::makeMover() {
 
 void SolveEdits::lookForMovers() {
     document_.startJob(tr("Look for movers"), [](const Shot& s, Progress& p, Shot&) {
-        return withMoverFeatures(withMoversProposed(s, p), p);
+        return withMoverFeatures(withMoversProposed(s, p), p, true);
     });
 }
 

@@ -126,6 +126,7 @@ std::vector<int> movingTogether(const Sightings& s, const SolveResult& camera, u
         options.threshold = 0.8 * std::max(1.0, s.width / 1280.0) / camera.lens.focalPx;
         options.trials = 400;
         options.seed = seed + uint64_t(a);
+        options.polished = false;
         const auto e = robustEssential(from, to, options);
         if (!e.found || e.agreeing < fewestPoints) continue;
         for (size_t k = 0; k < path.size(); ++k) {
@@ -234,6 +235,10 @@ std::optional<double> scaleOnGround(const SolveResult& camera, const SolveResult
     }
     if (all.empty()) return std::nullopt;
     return median(std::move(all));
+}
+
+std::vector<int> standingStill(const SolveResult& camera, const std::vector<Path>& paths, double close) {
+    return camera.motion == Motion::free ? alsoOn(camera, camera, paths, close) : std::vector<int>();
 }
 
 std::vector<MoverProposal> proposeMovers(const SolveResult& camera, const std::vector<Path>& paths,

@@ -35,6 +35,10 @@ std::string moverDoubt(const SolveResult& mover, int paths);
 std::optional<double> scaleOnGround(const SolveResult& camera, const SolveResult& mover, const Eigen::Vector3d& up,
                                     double groundAt);
 
+/// Of these paths those that a place in the scene explains: seen within `close` px of it in four of five frames, under
+/// rays that place it. None where the camera's solve has no depth.
+std::vector<int> standingStill(const SolveResult& camera, const std::vector<Path>& paths, double close);
+
 struct MoverProposal {
     std::vector<int> ids;  ///< paths that move together
     SolveResult solve;

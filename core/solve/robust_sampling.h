@@ -14,6 +14,9 @@ struct SamplingOptions {
     int trials = 500;           ///< at most
     double confidence = 0.999;  ///< stop when a clean sample has been drawn with this probability
     uint64_t seed = 1;
+    /// Improve on all that agrees. Off where it is asked whether a few data agree at all: improving makes more of them
+    /// do so by chance.
+    bool polished = true;
 };
 
 template <class Model>
@@ -79,7 +82,7 @@ SamplingResult<Model> robustSampling(int data, int sampleSize, const SamplingOpt
 template <class Model, class Refine, class Error2>
 void polish(SamplingResult<Model>& r, int data, const SamplingOptions& options, Refine refine, Error2 error2) {
     const double limit = options.threshold * options.threshold;
-    for (int round = 0; round < 4 && r.found; ++round) {
+    for (int round = 0; round < 4 && r.found && options.polished; ++round) {
         std::vector<int> use;
         for (int i = 0; i < data; ++i)
             if (r.agrees[size_t(i)]) use.push_back(i);

@@ -5,6 +5,7 @@
 #include <map>
 
 #include "base/error.h"
+#include "solve/mover.h"
 #include "workflow/exclusion.h"
 #include "workflow/mover_work.h"
 
@@ -91,8 +92,9 @@ std::vector<Path> moreFeatures(const Shot& shot, const std::map<int, Outline>& o
 
 }  // namespace
 
-Shot withMoverFeatures(const Shot& shot, Progress& progress) {
+Shot withMoverFeatures(const Shot& shot, Progress& progress, bool proposed) {
     Shot out = shot;
+    std::vector<int> bogus;
     for (Mover& m : out.movers) {
         if (m.solve->motion != Motion::free || m.paths.size() >= enough) continue;
         const std::map<int, Outline> outlines = outlinesOf(out, m);
@@ -101,6 +103,13 @@ Shot withMoverFeatures(const Shot& shot, Progress& progress) {
             fresh = moreFeatures(out, outlines, progress);
         } catch (const InputError&) {
             continue;  // without its plate it stays as it is
+        }
+        const size_t found = fresh.size();
+        const auto still = standingStill(*out.solve, fresh, 0.6 * std::max(1.0, out.plate.width / 1280.0));
+        std::erase_if(fresh, [&](const Path& p) { return std::find(still.begin(), still.end(), p.id) != still.end(); });
+        if (proposed && found >= 20 && fresh.size() * 4 < found) {
+            bogus.push_back(m.id);
+            continue;
         }
         if (fresh.empty()) continue;
         Shot tried = out;
@@ -130,6 +139,10 @@ Shot withMoverFeatures(const Shot& shot, Progress& progress) {
         if (cameraFresh) out.solveFrom = fingerprintOfSolveInput(out);
         m.solveFrom = fingerprintOfMoverInput(out, m);
     }
+    const bool cameraFresh = out.solveFrom == fingerprintOfSolveInput(out);
+    std::erase_if(out.movers,
+                  [&](const Mover& m) { return std::find(bogus.begin(), bogus.end(), m.id) != bogus.end(); });
+    if (cameraFresh) out.solveFrom = fingerprintOfSolveInput(out);
     return out;
 }
 

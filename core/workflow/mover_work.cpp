@@ -57,8 +57,13 @@ Shot withMoversProposed(const Shot& shot, Progress& progress) {
     for (const Mover& m : shot.movers) taken.insert(taken.end(), m.paths.begin(), m.paths.end());
     Shot out = shot;
     for (const MoverProposal& p : proposeMovers(*shot.solve, *shot.paths, taken, solveRequestFor(shot), progress)) {
+        // Rigid things fit about as well as the scene does; what fits worse only looks like one.
+        const bool likely = shot.solve->rmsPx <= 0 || p.solve.rmsPx <= 2 * shot.solve->rmsPx;
+        if (!likely) continue;
         const bool fresh = out.solveFrom == fingerprintOfSolveInput(out);
-        out = withMover(out, p.ids);
+        const Shot with = withMoversSolved(withMover(out, p.ids), progress);
+        if (with.movers.back().solve->motion != Motion::free) continue;
+        out = with;
         // Its paths were not believed by the camera's solve anyway: that is not stale for it.
         if (fresh) out.solveFrom = fingerprintOfSolveInput(out);
     }

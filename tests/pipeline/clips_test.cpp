@@ -151,7 +151,7 @@ TEST(Trolley, CameraAndWhatMovesByItself) {
     EXPECT_NEAR(std::log(std::sqrt(sum / count) / j.stickPx), 0, std::log(2.0));
 
     Progress progress;
-    shot = withMoverFeatures(withMoversProposed(shot, progress), progress);
+    shot = withMoverFeatures(withMoversProposed(shot, progress), progress, true);
     ASSERT_EQ(shot.movers.size(), 1U) << "the trolley, and nothing else";
     EXPECT_EQ(shot.movers[0].solve->solvedCount(), 80);
     const MoverJudgement m =
