@@ -79,6 +79,13 @@ std::vector<Triple> bends(const std::vector<Path>& paths) {
 
 }  // namespace
 
+void takeNoBetterThan(PathPoint& p, const PathPoint& calibrated) {
+    const float factor = (calibrated.sxx + calibrated.syy) / std::max(1e-9f, p.sxx + p.syy);
+    if (!(factor > 1)) return;
+    p.sxx *= factor, p.sxy *= factor, p.syy *= factor;
+    p.drift = std::max(p.drift * std::sqrt(factor), calibrated.drift);
+}
+
 void calibrateCovariances(std::vector<Path>& paths) {
     std::vector<double> sum(paths.size(), 0);
     std::vector<int> count(paths.size(), 0);

@@ -20,6 +20,10 @@ namespace va {
 /// and without any triple nothing changes. Points by hand keep what they have.
 void calibrateCovariances(std::vector<Path>& paths);
 
+/// Makes a point's covariance and drift at least as large as those of another point of its path, which has been
+/// calibrated: what is measured afterwards is never better than what the path showed of itself.
+void takeNoBetterThan(PathPoint& point, const PathPoint& calibrated);
+
 /// How far each point lies from smooth motion, px: length of the second difference left after the field above, over √6.
 /// Zero where it can't be told. One entry a path, in step with its points.
 std::vector<std::vector<float>> raggedness(const std::vector<Path>& paths);

@@ -7,6 +7,7 @@
 #include <map>
 
 #include "base/parallel.h"
+#include "track/calibrate.h"
 #include "track/feature_follower.h"
 #include "track/follow.h"
 #include "track/frame_reader.h"
@@ -50,6 +51,12 @@ std::optional<PathPoint> lookFor(const Candidate& c, const Path& path, int frame
     p.origin = PointOrigin::foundAgain;
     const double noise = found->covariance.trace();
     takeCovariance(p, found->covariance, noise > 0 ? found->scatter.trace() / noise : 1, 0);
+    const PathPoint* own = nullptr;
+    for (const PathPoint& q : path.points)
+        if (q.origin == PointOrigin::followed && q.sxx + q.syy > 0 &&
+            (!own || std::abs(q.frame - frame) < std::abs(own->frame - frame)))
+            own = &q;
+    if (own) takeNoBetterThan(p, *own);
     return p;
 }
 

@@ -9,6 +9,7 @@
 #include <set>
 
 #include "base/parallel.h"
+#include "track/calibrate.h"
 #include "track/feature_follower.h"
 #include "track/follow.h"
 #include "track/frame_reader.h"
@@ -257,10 +258,7 @@ class Remeasurer {
             if (!smeared_.contains(q.frame) && q.sxx + q.syy > 0 &&
                 (!near || std::abs(q.frame - p.frame) < std::abs(near->frame - p.frame)))
                 near = &q;
-        const float factor = near ? (near->sxx + near->syy) / std::max(1e-9f, p.sxx + p.syy) : 1.0f;
-        if (!(factor > 1)) return;
-        p.sxx *= factor, p.sxy *= factor, p.syy *= factor;
-        p.drift *= std::sqrt(factor);
+        if (near) takeNoBetterThan(p, *near);
     }
 
     void moveToMiddle(const Path& path, PathPoint& p) const {

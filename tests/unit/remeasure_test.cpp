@@ -6,6 +6,8 @@
 #include <cmath>
 #include <map>
 
+#include "track/calibrate.h"
+
 namespace va {
 namespace {
 
@@ -126,6 +128,23 @@ TEST(Remeasure, WithoutPathsOrMotionNothingHappens) {
     empty.passage = [](const Path&, int, int) { return std::optional<Passage>(); };
     Progress progress;
     EXPECT_EQ(remeasureSmeared(empty, progress).openShare, 0);
+}
+
+TEST(Remeasure, WhatIsMeasuredAfterwardsIsNoBetterThanThePathHasShown) {
+    PathPoint calibrated, p;
+    calibrated.sxx = 0.03f, calibrated.syy = 0.01f, calibrated.drift = 0.2f;
+    p.sxx = 0.001f, p.sxy = 0.0005f, p.syy = 0.003f, p.drift = 0.01f;
+    const PathPoint had = p;
+    takeNoBetterThan(p, calibrated);
+    EXPECT_NEAR(p.sxx + p.syy, 0.04, 1e-6);
+    EXPECT_NEAR(p.sxy / p.sxx, had.sxy / had.sxx, 1e-6) << "the same shape";
+    EXPECT_FLOAT_EQ(p.drift, 0.2f);
+    // Worse than that, it stays.
+    PathPoint worse = calibrated;
+    worse.sxx = 1;
+    takeNoBetterThan(worse, calibrated);
+    EXPECT_EQ(worse.sxx, 1);
+    EXPECT_EQ(worse.drift, 0.2f);
 }
 
 }  // namespace
