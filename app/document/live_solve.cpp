@@ -5,6 +5,7 @@
 #include <QThreadPool>
 #include <exception>
 
+#include "base/error.h"
 #include "workflow/match_shot.h"
 #include "workflow/stale.h"
 #include "workflow/verdict.h"
@@ -56,12 +57,15 @@ void LiveSolve::start() {
     Q_EMIT changed();
     QThreadPool::globalInstance()->start([this, alive = alive_, progress = progress_, snapshot = document_.shot()] {
         std::shared_ptr<Shot> made;
+        QString trouble;
         try {
             made = std::make_shared<Shot>(withSolveUpdated(snapshot, *progress));
-        } catch (const std::exception&) {
-            // Cancelled by a newer edit, most of all: the old solve stays, marked as old.
+        } catch (const Cancelled&) {
+            // By a newer edit, which starts the next one.
+        } catch (const std::exception& e) {
+            trouble = QString::fromUtf8(e.what());
         }
-        QTimer::singleShot(0, qApp, [this, alive, made, asked = fingerprintOfSolveInput(snapshot)] {
+        QTimer::singleShot(0, qApp, [this, alive, made, trouble, asked = fingerprintOfSolveInput(snapshot)] {
             if (!*alive) return;
             running_ = false;
             progress_.reset();
@@ -72,6 +76,10 @@ void LiveSolve::start() {
                 Q_EMIT document_.message(tr("After this edit there is no solve like the one before (%1). The old one "
                                             "stays until you solve.")
                                              .arg(QString::fromStdString(verdictOn(*made, Step::solve).sentence)));
+            }
+            if (!trouble.isEmpty()) {
+                failedFor_ = asked;
+                Q_EMIT document_.troubled(tr("The solve could not be brought up to date: %1").arg(trouble));
             }
             refresh();
             Q_EMIT changed();

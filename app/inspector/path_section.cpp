@@ -36,8 +36,10 @@ void PathSection::refresh() {
             tr("A single bad frame can be left out, gaps filled, jitter smoothed. What is not solved "
                "stays marked, here, on the strip and in the export."));
     const PathEditCost cost = costOfPathEdits(*s.solve, *s.paths, s.range);
-    QString text =
-        tr("%1 frames are not as solved. They move the picture by %2 px").arg(cost.frames).arg(cost.movesPx, 0, 'f', 2);
+    const QString moves = QString::number(cost.movesPx, 'f', 2);
+    QString text = cost.frames == 1
+                       ? tr("1 frame is not as solved. It moves the picture by %1 px").arg(moves)
+                       : tr("%1 frames are not as solved. They move the picture by %2 px").arg(cost.frames).arg(moves);
     if (cost.fitAfterPx >= 0)
         text += cost.fitBeforePx >= 0
                     ? tr("; fit there %1 → %2 px").arg(cost.fitBeforePx, 0, 'f', 2).arg(cost.fitAfterPx, 0, 'f', 2)

@@ -275,7 +275,7 @@ class Remeasurer {
         for (Path& path : paths_)
             if (free(path))
                 for (PathPoint& p : path.points)
-                    if (!smeared_.contains(p.frame)) moveToMiddle(path, p);
+                    if (speed_.contains(p.frame) && !smeared_.contains(p.frame)) moveToMiddle(path, p);
     }
 
     /// Calls `work` with every task's index and its frame's picture, in parallel within a frame.

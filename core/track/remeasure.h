@@ -20,7 +20,7 @@ struct Passage {
 
 struct RemeasureRequest {
     std::vector<Path> paths;
-    std::vector<int> frames;  ///< rising
+    std::vector<int> frames;  ///< rising; points in others stay as they are
     std::function<Luma(int)> read;
     /// The passage of a path's spot through `frame`, for a patch taken in `referenceFrame`; nothing where it is not
     /// known. Called from several threads.

@@ -2,6 +2,7 @@
 #include "workflow/unsmear.h"
 
 #include <Eigen/Geometry>
+#include <algorithm>
 #include <map>
 
 #include "track/remeasure.h"
@@ -96,7 +97,11 @@ Shot withSmearRemeasured(const Shot& shot, Progress& progress) {
     if (!exclusion.empty()) request.allowed = [&](int f, double x, double y) { return exclusion.allowed(f, x, y); };
     RemeasureResult made = remeasureSmeared(std::move(request), progress);
     Shot out = shot;
-    out.blur.looked = shot.range;
+    // What was looked at with another range stays so: followed frames are one stretch.
+    const FrameRange had = shot.blur.looked;
+    out.blur.looked = had.empty()
+                          ? shot.range
+                          : FrameRange{std::min(had.first, shot.range.first), std::max(had.last, shot.range.last)};
     if (made.openShare == 0) return out;
     out.paths = std::make_shared<std::vector<Path>>(std::move(made.paths));
     out.blur.openShare = made.openShare;

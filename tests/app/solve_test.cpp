@@ -269,7 +269,7 @@ class SolveTest : public QObject {
         const auto solved = *ui.document.shot().worldPose(1015);
         ui.window.action("leaveOutFrame")->trigger();
         QCOMPARE(ui.document.shot().solve->at(1015)->origin, PoseOrigin::filled);
-        QVERIFY2(ui.child<QLabel>("pathNote")->text().startsWith("1 frames are not as solved"),
+        QVERIFY2(ui.child<QLabel>("pathNote")->text().startsWith("1 frame is not as solved"),
                  qPrintable(ui.child<QLabel>("pathNote")->text()));
         const auto said = QString::fromStdString(verdictOn(ui.document.shot(), Step::solve).sentence);
         QVERIFY2(said.contains("filled by interpolation: 1015"), qPrintable(said));

@@ -121,6 +121,29 @@ TEST(Remeasure, SharpPicturesStayAsTheyAre) {
         for (size_t i = 0; i < had[k].points.size(); ++i) EXPECT_EQ(r.paths[k].points[i].x, had[k].points[i].x);
 }
 
+TEST(Remeasure, FramesThatAreNotAskedForStayAsTheyAre) {
+    struct Access : Smeared {
+        using Smeared::request;
+        void TestBody() override {}
+    };
+    RemeasureRequest asked = Access::request(0.5);
+    const auto had = asked.paths;
+    std::erase_if(asked.frames, [](int f) { return f < 7; });
+    Progress progress;
+    const RemeasureResult r = remeasureSmeared(asked, progress);
+    ASSERT_GT(r.openShare, 0);
+    int moved = 0;
+    for (size_t k = 0; k < had.size(); ++k)
+        for (const PathPoint& p : had[k].points) {
+            const PathPoint* now = r.paths[k].at(p.frame);
+            ASSERT_TRUE(now);
+            // Looked at before: a second time would move it twice.
+            if (p.frame < 7) { EXPECT_EQ(now->x, p.x) << p.frame; }
+            moved += p.frame >= 7 && now->x != p.x;
+        }
+    EXPECT_GT(moved, 100);
+}
+
 TEST(Remeasure, WithoutPathsOrMotionNothingHappens) {
     RemeasureRequest empty;
     empty.frames = {1, 2, 3};
