@@ -29,6 +29,8 @@ Eigen::Vector2d bendBrown(const double* v, const Eigen::Vector2d& s, Eigen::Matr
                           LensValueJacobian* byValues) {
     const double x = s.x(), y = s.y(), q = s.squaredNorm(), p1 = v[3], p2 = v[4];
     const double over = 1 + q * (v[0] + q * (v[1] + q * v[2])), overSlope = v[0] + q * (2 * v[1] + q * 3 * v[2]);
+    if (!byValues && v[5] == 0 && v[6] == 0 && v[7] == 0 && p1 == 0 && p2 == 0)
+        return radially({over, overSlope}, s, jacobian);  // what most lenses have, at half the price
     double under = 1 + q * (v[5] + q * (v[6] + q * v[7]));
     const double underSlope = v[5] + q * (2 * v[6] + q * 3 * v[7]);
     if (std::fabs(under) < 1e-9) under = 1e-9;

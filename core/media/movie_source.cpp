@@ -11,8 +11,11 @@ extern "C" {
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <set>
+#include <utility>
 
+#include "base/cpu_clones.h"
 #include "base/error.h"
 #include "media/rotate.h"
 
@@ -34,6 +37,15 @@ struct PacketCloser {
 struct ScalerCloser {
     void operator()(SwsContext* p) const { sws_freeContext(p); }
 };
+
+/// The planar formats' rows, which nearly all movies have.
+VA_CPU_CLONES void lumaOfBytes(const uint8_t* in, int n, float black, float scale, float* out) {
+    for (int x = 0; x < n; ++x) out[x] = (float(in[x]) - black) * scale;
+}
+
+VA_CPU_CLONES void lumaOfWords(const uint16_t* in, int n, int shift, float black, float scale, float* out) {
+    for (int x = 0; x < n; ++x) out[x] = (float(in[x] >> shift) - black) * scale;
+}
 
 std::string avMessage(int code) {
     char text[AV_ERROR_MAX_STRING_SIZE] = {};
@@ -64,6 +76,16 @@ class MovieSource final : public PlateSource {
         Picture out(f.width, f.height);
         for (size_t i = 0; i < raw.size(); ++i) out.data[i] = float(raw[i]) / 65535.0f;
         return rotated(std::move(out), info_.rotation);
+    }
+    [[nodiscard]] int quickFrameNear(int frame) const override {
+        int best = frame, least = std::numeric_limits<int>::max();
+        for (const int64_t start : starts_) {
+            const auto at = std::lower_bound(stamps_.begin(), stamps_.end(), start);
+            const int number = firstMovieFrame + int(at - stamps_.begin());
+            if (at != stamps_.end() && std::abs(number - frame) < least)
+                best = number, least = std::abs(number - frame);
+        }
+        return best;
     }
     DisplayPicture display(int frame) override {
         decode(frame);
@@ -295,7 +317,10 @@ class MovieSource final : public PlateSource {
             }
             return out;
         }
-        Luma out(f.width, f.height);
+        Luma out = std::exchange(spare_, {});
+        out.width = f.width;
+        out.height = f.height;
+        out.data.resize(size_t(f.width) * size_t(f.height));
         const int depth = d.comp[0].depth, shift = d.comp[0].shift, step = d.comp[0].step, offset = d.comp[0].offset;
         const bool full = f.color_range == AVCOL_RANGE_JPEG || d.nb_components < 3;
         const float top = float((1 << depth) - 1), unit = float(1 << depth) / 256.0f;
@@ -303,7 +328,11 @@ class MovieSource final : public PlateSource {
         for (int y = 0; y < f.height; ++y) {
             const uint8_t* in = f.data[0] + ptrdiff_t(y) * f.linesize[0] + offset;
             float* to = out.row(y);
-            if (depth <= 8) {
+            if (depth <= 8 && step == 1) {
+                lumaOfBytes(in, f.width, black, scale, to);
+            } else if (depth > 8 && step == 2 && reinterpret_cast<uintptr_t>(in) % 2 == 0) {
+                lumaOfWords(reinterpret_cast<const uint16_t*>(in), f.width, shift, black, scale, to);
+            } else if (depth <= 8) {
                 for (int x = 0; x < f.width; ++x) to[x] = (float(in[ptrdiff_t(x) * step]) - black) * scale;
             } else {
                 for (int x = 0; x < f.width; ++x) {

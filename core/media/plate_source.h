@@ -59,9 +59,14 @@ class PlateSource {
     virtual DisplayPicture display(int frame) = 0;
     /// The colours as the files hold them, upright, as float; opaque where the files have no alpha. Throws as luma().
     virtual Picture colours(int frame) = 0;
+    /// Memory of a picture that is not needed any more, for the next luma().
+    void takeBack(Luma used) { spare_ = std::move(used); }
+    /// Of the frames around the given one, one that is quickly got at: movies decode on from their key frames.
+    [[nodiscard]] virtual int quickFrameNear(int frame) const { return frame; }
 
   protected:
     PlateInfo info_;
+    Luma spare_;
     friend std::unique_ptr<PlateSource> openPlate(const std::string&, const PlateOverrides&);
 };
 

@@ -3,6 +3,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
+
+#include "base/row_sums.h"
 
 namespace va {
 namespace {
@@ -44,28 +47,38 @@ double likeness(const Luma& first, const Luma& second) {
     return va > 1e-6 * n && vb > 1e-6 * n ? (sab - sa * sb / n) / std::sqrt(va * vb) : 1;
 }
 
-double difference(const Luma& a, const Luma& b, int everyRow) {
+/// Mean difference of two pictures of one size.
+double difference(const Luma& a, const Luma& b) {
     double sum = 0;
-    int rows = 0;
-    for (int y = 0; y < a.height; y += everyRow, ++rows) {
-        float row = 0;
-        for (int x = 0; x < a.width; ++x) row += std::fabs(a.at(x, y) - b.at(x, y));
-        sum += double(row) / a.width;
-    }
-    return rows > 0 ? sum / rows : 0;
+    for (int y = 0; y < a.height; ++y) sum += double(sumOfDifferences(a.row(y), b.row(y), a.width)) / a.width;
+    return a.height > 0 ? sum / a.height : 0;
+}
+
+/// The row of the picture that row k of the kept ones is: every third, with two more on each side.
+int keptRow(int k) { return 3 * k + 2; }
+
+Luma rowsToKeep(const Luma& in, Luma spare) {
+    const int rows = std::max(0, (in.height - 2) / 3);
+    spare.width = in.width;
+    spare.height = rows;
+    spare.data.resize(size_t(in.width) * size_t(rows));
+    for (int k = 0; k < rows; ++k) std::copy_n(in.row(keptRow(k)), in.width, spare.row(k));
+    return spare;
 }
 
 /// Over places that changed: how much a line differs from the mean of its neighbours, against how much it differs from
 /// the mean of the lines two away. Woven pictures agree better two lines away; ordinary ones with the neighbours.
 double combing(const Luma& now, const Luma& before) {
     double near = 0, far = 0;
-    for (int y = 2; y + 2 < now.height; y += 3)
-        for (int x = 0; x < now.width; x += 2) {
-            if (std::fabs(now.at(x, y) - before.at(x, y)) < 8) continue;
-            near += double(std::fabs(now.at(x, y) - 0.5f * (now.at(x, y - 1) + now.at(x, y + 1))));
-            far += double(std::fabs(now.at(x, y) - 0.5f * (now.at(x, y - 2) + now.at(x, y + 2))));
-        }
-    return far > 0.3 * now.height ? near / far : 0;
+    for (int k = 0; k < before.height; ++k) {
+        const int y = keptRow(k);
+        float one = 0, two = 0;
+        combSums(now.row(y), before.row(k), now.row(y - 1), now.row(y + 1), now.row(y - 2), now.row(y + 2), now.width,
+                 8, one, two);
+        near += double(one);
+        far += double(two);
+    }
+    return far > 0.6 * now.height ? near / far : 0;
 }
 
 double medianOf(std::vector<double> v) {
@@ -85,13 +98,15 @@ void PlateWatch::see(int frame, const Luma& picture) {
     const double n = double(std::max<size_t>(1, s.small.data.size()));
     s.mean /= n;
     s.contrast = std::sqrt(std::max(0.0, squares / n - s.mean * s.mean));
-    if (last_.width == picture.width && last_.height == picture.height && !seen_.empty()) {
-        s.change = difference(s.small, seen_.back().small, 1);
-        s.fullChange = difference(picture, last_, 4);
+    Luma rows = rowsToKeep(picture, std::move(spare_));
+    if (lastHeight_ == picture.height && last_.width == picture.width && !seen_.empty()) {
+        s.change = difference(s.small, seen_.back().small);
+        s.fullChange = difference(rows, last_);
         s.correlation = likeness(s.small, seen_.back().small);
         s.comb = combing(picture, last_);
     }
-    last_ = picture;
+    spare_ = std::exchange(last_, std::move(rows));
+    lastHeight_ = picture.height;
     seen_.push_back(std::move(s));
 }
 

@@ -18,7 +18,7 @@ struct PlateFindings {
 };
 
 /// Looks at frames as they come by, in rising order, and tells what is odd about them. Cheap: works on a picture of a
-/// sixteenth of the size and on every fourth row.
+/// sixteenth of the size and on every third row.
 ///
 /// A cut is a frame whose small picture differs from the one before by more than five times what neighbouring frames
 /// usually differ, that correlates less than 0.6 with it (rows' means taken out), and which is followed by frames like
@@ -41,7 +41,8 @@ class PlateWatch {
         double comb = 0;         ///< line-to-next difference over line-to-next-but-one, where it moved
     };
     std::vector<Seen> seen_;
-    Luma last_;
+    Luma last_, spare_;  ///< every third row of the frame before; memory to use again
+    int lastHeight_ = 0;
 };
 
 }  // namespace va

@@ -5,6 +5,7 @@
 #include <Eigen/SVD>
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <optional>
 
 #include "base/parallel.h"
@@ -67,27 +68,35 @@ std::optional<Turn> turnBetween(const Sightings& s, const std::vector<std::pair<
     return best;
 }
 
-RotationSolve solveFrom(const Sightings& s, const std::vector<int>& frames, const Intrinsics& lens,
-                        const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
-                        uint64_t seed, bool zooms) {
-    RotationSolve out;
-    out.frames = frames;
-    if (zooms) out.focals.assign(frames.size(), lens.focalPx);
-    out.rotations.assign(frames.size(), Eigen::Matrix3d::Identity());
+constexpr int firstSteps = 8, allSteps = 30;
+
+/// A solve on the way from one starting focal length.
+struct Attempt {
+    BundleProblem problem;
+    std::vector<int> pathOf;  ///< by point
+    double cost = std::numeric_limits<double>::infinity();
+};
+
+/// Turns from frame to frame, put together. Without observations where a frame has nothing in common with the one
+/// before.
+Attempt begin(const Sightings& s, const std::vector<int>& frames, const Intrinsics& lens, uint64_t seed, bool zooms) {
+    Attempt out;
+    BundleProblem& problem = out.problem;
+    std::vector<Eigen::Matrix3d> rotations(frames.size(), Eigen::Matrix3d::Identity());
+    std::vector<double> focals(frames.size(), lens.focalPx);
     for (size_t k = 1; k < frames.size(); ++k) {
         const auto pairs = s.shared(frames[k - 1], frames[k]);
-        const auto turn = turnBetween(s, pairs, lens, zooms ? out.focals[k - 1] : lens.focalPx, zooms, seed + k);
-        if (!turn) return out;
-        out.rotations[k] = turn->rotation * out.rotations[k - 1];
-        if (zooms) out.focals[k] = turn->focalPx;
+        const auto turn = turnBetween(s, pairs, lens, focals[k - 1], zooms, seed + k);
+        if (!turn) return {};
+        rotations[k] = turn->rotation * rotations[k - 1];
+        if (zooms) focals[k] = turn->focalPx;
     }
-    BundleProblem problem;
     problem.lenses.push_back(lens);
-    std::vector<int> pointOf(size_t(s.pathCount()), -1), pathOf;
+    std::vector<int> pointOf(size_t(s.pathCount()), -1);
     for (size_t k = 0; k < frames.size(); ++k) {
-        problem.views.push_back({out.rotations[k], Eigen::Vector3d::Zero()});
+        problem.views.push_back({rotations[k], Eigen::Vector3d::Zero()});
         problem.lensOfView.push_back(0);
-        if (zooms) problem.focalOfView.push_back(out.focals[k]);
+        if (zooms) problem.focalOfView.push_back(focals[k]);
         problem.timeOfView.push_back(s.frames[size_t(frames[k])]);
         for (int i : s.byFrame[size_t(frames[k])]) {
             const PathSighting& seen = s.all[size_t(i)];
@@ -97,32 +106,48 @@ RotationSolve solveFrom(const Sightings& s, const std::vector<int>& frames, cons
             int& point = pointOf[size_t(seen.path)];
             if (point < 0) {
                 point = int(problem.points.size());
-                problem.points.push_back(out.rotations[k].transpose() * n->homogeneous().normalized());
-                pathOf.push_back(seen.path);
+                problem.points.push_back(rotations[k].transpose() * n->homogeneous().normalized());
+                out.pathOf.push_back(seen.path);
             }
             problem.observations.push_back({int(k), point, seen.pixel, Eigen::Matrix2d::Identity() * 5.0});
         }
     }
-    if (problem.observations.size() < 20) return out;
+    if (problem.observations.size() < 20) problem.observations.clear();
+    return out;
+}
+
+void goOn(Attempt& attempt, const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
+          int iterations) {
+    if (attempt.problem.observations.empty()) return;
     BundleOptions options;
     options.solved = solved;
     options.priors = priors;
-    options.fixedViews.assign(problem.views.size(), 0);
+    options.fixedViews.assign(attempt.problem.views.size(), 0);
     options.fixedViews[0] = 1;
     options.rotationOnly = true;
-    options.solveZoom = zooms && std::find(solved.begin(), solved.end(), LensValue::focal) != solved.end();
+    options.solveZoom = !attempt.problem.focalOfView.empty() &&
+                        std::find(solved.begin(), solved.end(), LensValue::focal) != solved.end();
     options.lossScale = 2.0;
-    options.iterations = 30;
+    options.iterations = iterations;
     options.stopWhenCostFallsBy = 1e-5;
-    if (!bundle(problem, options).usable) return out;
+    const BundleSummary summary = bundle(attempt.problem, options);
+    attempt.cost = summary.usable ? summary.finalCost : std::numeric_limits<double>::infinity();
+}
+
+RotationSolve take(const Sightings& s, const std::vector<int>& frames, const Attempt& attempt) {
+    RotationSolve out;
+    const BundleProblem& problem = attempt.problem;
+    out.frames = frames;
     out.lens = problem.lenses[0];
-    if (zooms) {
+    if (!problem.focalOfView.empty()) {
         out.focals = problem.focalOfView;
-        out.lens.focalPx = median(out.focals);
+        std::vector<double> sorted = out.focals;
+        out.lens.focalPx = median(sorted);
     }
-    for (size_t k = 0; k < frames.size(); ++k) out.rotations[k] = problem.views[k].rotation;
+    for (const View& v : problem.views) out.rotations.push_back(v.rotation);
     out.directions.assign(size_t(s.pathCount()), Eigen::Vector3d::Zero());
-    for (size_t i = 0; i < pathOf.size(); ++i) out.directions[size_t(pathOf[i])] = problem.points[i].normalized();
+    for (size_t i = 0; i < attempt.pathOf.size(); ++i)
+        out.directions[size_t(attempt.pathOf[i])] = problem.points[i].normalized();
     std::vector<double> errors;
     // Seen once, a direction fits whatever the camera does.
     std::vector<int> seenIn(problem.points.size(), 0);
@@ -151,17 +176,29 @@ RotationSolve solveRotationOnly(const Sightings& s, const std::vector<int>& fram
     const bool focalFree = std::find(solved.begin(), solved.end(), LensValue::focal) != solved.end();
     std::vector<double> factors{1.0};
     if (focalFree) factors = {0.42, 0.6, 0.8, 1.0, 1.5, 2.5};
-    std::vector<RotationSolve> tries(factors.size());
-    parallelRanges(int(factors.size()), 1, [&](int begin, int end) {
-        for (int i = begin; i < end; ++i) {
+    std::vector<Attempt> tries(factors.size());
+    parallelRanges(int(factors.size()), 1, [&](int first, int end) {
+        for (int i = first; i < end; ++i) {
             Intrinsics start = lens;
             start.focalPx *= factors[size_t(i)];
             // A bend was given for the focal length that was assumed.
             start.lens = bendForFocal(lens.lens, factors[size_t(i)]);
-            tries[size_t(i)] = solveFrom(s, frames, start, solved, priors, seed, zooms);
+            tries[size_t(i)] = begin(s, frames, start, seed, zooms);
+            goOn(tries[size_t(i)], solved, priors, firstSteps);
         }
     });
-    for (RotationSolve& r : tries)
+    std::erase_if(tries, [](const Attempt& t) { return !std::isfinite(t.cost); });
+    // Starts that lag behind by then come to the same place or to a worse one.
+    std::stable_sort(tries.begin(), tries.end(), [](const Attempt& a, const Attempt& b) { return a.cost < b.cost; });
+    if (tries.size() > 2) tries.resize(2);
+    std::vector<RotationSolve> done(tries.size());
+    parallelRanges(int(tries.size()), 1, [&](int first, int end) {
+        for (int i = first; i < end; ++i) {
+            goOn(tries[size_t(i)], solved, priors, allSteps - firstSteps);
+            if (std::isfinite(tries[size_t(i)].cost)) done[size_t(i)] = take(s, frames, tries[size_t(i)]);
+        }
+    });
+    for (RotationSolve& r : done)
         if (r.found && r.lens.focalPx > 0 && (!best.found || r.robustRmsPx < best.robustRmsPx * 0.98))
             best = std::move(r);
     return best;

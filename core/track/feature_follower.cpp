@@ -75,13 +75,13 @@ struct FeatureFollower::State {
         reason = why;
         return StepOutcome::lost;
     }
-    [[nodiscard]] std::optional<ReferencePatch::Result> measure(const ReferencePatch& patch, const Luma& picture,
+    [[nodiscard]] std::optional<ReferencePatch::Result> measure(const ReferencePatch& patch, const Pyramid& picture,
                                                                 const Placement& start, MotionModel model) const;
     void accept(const ReferencePatch::Result& r);
-    std::optional<ReferencePatch::Result> measureBlurred(const Luma& picture, const Placement& start,
+    std::optional<ReferencePatch::Result> measureBlurred(const Pyramid& picture, const Placement& start,
                                                          const Eigen::Vector2d& move, const StepOptions& options);
-    bool retake(const Pyramid& before, const Luma& picture, const Eigen::Vector2d& step, const StepOptions& options);
-    void tryFirstAgain(const Luma& picture, const StepOptions& options);
+    bool retake(const Pyramid& before, const Pyramid& picture, const Eigen::Vector2d& step, const StepOptions& options);
+    void tryFirstAgain(const Pyramid& picture, const StepOptions& options);
 };
 
 FeatureFollower::FeatureFollower(const Pyramid& picture, double x, double y, int radius) {
@@ -103,7 +103,7 @@ FeatureFollower::FeatureFollower(const Pyramid& referencePicture, const Eigen::V
     Placement start;
     start.at = at - state_->reference.offset;
     const auto r =
-        usable() ? state_->measure(state_->reference.patch, picture.level(0), start, options.model) : std::nullopt;
+        usable() ? state_->measure(state_->reference.patch, picture, start, options.model) : std::nullopt;
     if (r && r->correlation >= options.lowestQuality && (r->placement.at - start.at).norm() < 3) {
         state_->placement = r->placement;
         state_->reference.chain = last.chain;
@@ -140,7 +140,7 @@ Eigen::Vector2d FeatureFollower::cameFrom() const { return state_->from; }
 
 /// The full model at once, which is enough after a good prediction; where that fails, translation first, so that the
 /// shape can't run off after a wrong place.
-std::optional<ReferencePatch::Result> FeatureFollower::State::measure(const ReferencePatch& patch, const Luma& picture,
+std::optional<ReferencePatch::Result> FeatureFollower::State::measure(const ReferencePatch& patch, const Pyramid& picture,
                                                                       const Placement& start, MotionModel model) const {
     ReferencePatch::Options full;
     full.model = model;
@@ -157,7 +157,7 @@ std::optional<ReferencePatch::Result> FeatureFollower::State::measure(const Refe
     return direct;
 }
 
-std::optional<ReferencePatch::Result> FeatureFollower::State::measureBlurred(const Luma& picture,
+std::optional<ReferencePatch::Result> FeatureFollower::State::measureBlurred(const Pyramid& picture,
                                                                              const Placement& start,
                                                                              const Eigen::Vector2d& move,
                                                                              const StepOptions& options) {
@@ -223,7 +223,7 @@ void FeatureFollower::State::accept(const ReferencePatch::Result& r) {
 }
 
 /// The surface may just look different by now. The frame before still matched: take the reference anew from there.
-bool FeatureFollower::State::retake(const Pyramid& before, const Luma& picture, const Eigen::Vector2d& step,
+bool FeatureFollower::State::retake(const Pyramid& before, const Pyramid& picture, const Eigen::Vector2d& step,
                                     const StepOptions& options) {
     const Eigen::Vector2d at(point.x, point.y);
     Reference fresh{
@@ -256,7 +256,7 @@ bool FeatureFollower::State::retake(const Pyramid& before, const Luma& picture, 
     return true;
 }
 
-void FeatureFollower::State::tryFirstAgain(const Luma& picture, const StepOptions& options) {
+void FeatureFollower::State::tryFirstAgain(const Pyramid& picture, const StepOptions& options) {
     Placement start{placement.shape * firstInReference.shape, placement.shape * firstInReference.at + placement.at};
     const auto r = first->patch.registerIn(picture, start);
     if (!r || r->correlation < std::max(options.lowestQuality + 0.02, double(point.quality) - 0.02)) return;
@@ -302,7 +302,7 @@ StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, c
                 s.nextWeighing *= 2;
             }
         }
-        if (s.first && s.steps % returnEvery == 0) s.tryFirstAgain(picture, options);
+        if (s.first && s.steps % returnEvery == 0) s.tryFirstAgain(after, options);
         return StepOutcome::seen;
     };
 
@@ -314,7 +314,7 @@ StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, c
         direct.iterations = 6;
         direct.samples = &samples;
         direct.stop = 0.03;
-        const auto r = s.reference.patch.registerIn(picture, start, direct);
+        const auto r = s.reference.patch.registerIn(after, start, direct);
         if (good(r, guess, 1.0 + 0.1 * radius) && r->correlation >= double(s.point.quality) - 0.03 &&
             !(options.blurred && r->correlation < 0.98 && (r->placement.at - from).norm() > 3))
             return finish(*r, true);
@@ -330,26 +330,26 @@ StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, c
     std::optional<ReferencePatch::Result> result;
     if (reached) {
         start.at = *reached;
-        result = s.measure(s.reference.patch, picture, start, options.model);
+        result = s.measure(s.reference.patch, after, start, options.model);
         const bool sharp = good(result, *reached, reach);
         const Eigen::Vector2d move = *reached - from;
         // A smeared picture may still be like the sharp reference, but not in the right place.
         if (options.blurred && move.norm() > 3 && !(sharp && result->correlation > 0.98)) {
-            const auto blurred = s.measureBlurred(picture, sharp ? result->placement : start, move, options);
+            const auto blurred = s.measureBlurred(after, sharp ? result->placement : start, move, options);
             if (good(blurred, *reached, reach) && !(sharp && result->correlation > blurred->correlation))
                 return finish(*blurred);
             s.open = s.smear = 0;
         }
         if (sharp) return finish(*result);
         if (s.bridged == 0 && s.sinceReference >= 6 && double(s.point.quality) >= options.lowestQuality &&
-            s.retake(before, picture, *reached - from, options))
+            s.retake(before, after, *reached - from, options))
             return StepOutcome::seen;
     }
     if (options.searchRadius > 0) {
         start.at = guess;
         if (const auto found = searchPatch(s.reference.patch, s.placement.shape, after, guess, options.searchRadius)) {
             start.at = *found;
-            result = s.measure(s.reference.patch, picture, start, options.model);
+            result = s.measure(s.reference.patch, after, start, options.model);
             if (good(result, *found, reach)) return finish(*result);
         }
     }
@@ -363,7 +363,6 @@ StepOutcome FeatureFollower::step(const Pyramid& before, const Pyramid& after, c
 
 StepOutcome FeatureFollower::tryAt(const Pyramid& after, const Eigen::Vector2d& at, const StepOptions& options) {
     State& s = *state_;
-    const Luma& picture = after.level(0);
     const int radius = s.reference.patch.radius();
     const Eigen::Vector2d move = at - s.from;
     Placement start = s.placement;
@@ -372,8 +371,8 @@ StepOutcome FeatureFollower::tryAt(const Pyramid& after, const Eigen::Vector2d& 
         return r && r->correlation >= (options.blurred ? options.lowestQuality : 0.5 * (1 + options.lowestQuality)) &&
                (r->placement.at - at).norm() < 2.0 + 0.25 * radius;
     };
-    auto r = s.measure(s.reference.patch, picture, start, options.model);
-    if (!good(r) && options.blurred && move.norm() > 3) r = s.measureBlurred(picture, start, move, options);
+    auto r = s.measure(s.reference.patch, after, start, options.model);
+    if (!good(r) && options.blurred && move.norm() > 3) r = s.measureBlurred(after, start, move, options);
     if (good(r)) {
         s.accept(*r);
         s.velocity = s.placement.at - s.from;

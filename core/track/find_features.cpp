@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 #include "base/cpu_clones.h"
 #include "base/parallel.h"
@@ -29,78 +30,131 @@ VA_CPU_CLONES void smallerEigenvalue(const float* xx, const float* xy, const flo
     }
 }
 
-void boxAlong(const std::vector<float>& columns, int radius, int n, std::vector<float>& out) {
-    double sum = 0;
-    for (int x = 0; x < std::min(n, 2 * radius + 1); ++x) sum += columns[size_t(x)];
-    for (int x = radius; x < n - radius; ++x) {
-        out[size_t(x)] = float(sum);
-        if (x + radius + 1 < n) sum += columns[size_t(x + radius + 1)] - columns[size_t(x - radius)];
-    }
+/// Sums of 2·radius+1 neighbours along a row: out[x] of in[x] … in[x + 2·radius].
+VA_CPU_CLONES void boxAlong(const float* __restrict in, int radius, int n, float* __restrict out) {
+    for (int x = 0; x < n; ++x) out[x] = in[x];
+    for (int k = 1; k <= 2 * radius; ++k)
+        for (int x = 0; x < n; ++x) out[x] += in[x + k];
 }
 
-Luma strengthMap(const Luma& picture, int radius) {
-    Luma map(picture.width, picture.height);
-    const int n = picture.width, first = radius + 1, last = picture.height - radius - 2;
+/// Part of the frame, in whole pixels: left and top belong to it, right and bottom do not.
+struct Tile {
+    int left = 0, top = 0, right = 0, bottom = 0;
+    [[nodiscard]] bool empty() const { return left >= right || top >= bottom; }
+};
+
+/// Strength at the pixels of a tile, which keeps radius + 1 px from the picture's edge.
+Luma strengthMap(const Luma& picture, int radius, const Tile& tile) {
+    const int width = tile.right - tile.left, wide = width + 2 * radius, n = wide + 2;
+    Luma map(width, tile.bottom - tile.top);
     const float share = 1.0f / float((2 * radius + 1) * (2 * radius + 1));
-    parallelRanges(std::max(0, last - first + 1), 64, [&](int begin, int end) {
-        std::vector<float> cxx(size_t(n), 0), cxy = cxx, cyy = cxx, bxx = cxx, bxy = cxx, byy = cxx;
-        const auto add = [&](int y, float sign) {
-            addRow(picture.row(y - 1), picture.row(y), picture.row(y + 1), sign, n, cxx.data(), cxy.data(), cyy.data());
-        };
-        for (int y = first + begin - radius; y <= first + begin + radius; ++y) add(y, 1);
-        for (int y = first + begin; y < first + end; ++y) {
-            boxAlong(cxx, radius, n, bxx);
-            boxAlong(cxy, radius, n, bxy);
-            boxAlong(cyy, radius, n, byy);
-            smallerEigenvalue(bxx.data(), bxy.data(), byy.data(), share, n, map.row(y));
-            if (y + 1 < first + end) {
-                add(y + radius + 1, 1);
-                add(y - radius, -1);
-            }
+    // Sums down the columns; one pixel more on each side, since gradients look there.
+    std::vector<float> cxx(size_t(n), 0), cxy = cxx, cyy = cxx, bxx = cxx, bxy = cxx, byy = cxx;
+    const int from = tile.left - radius - 1;
+    const auto add = [&](int y, float sign) {
+        addRow(picture.row(y - 1) + from, picture.row(y) + from, picture.row(y + 1) + from, sign, n, cxx.data(),
+               cxy.data(), cyy.data());
+    };
+    for (int y = tile.top - radius; y <= tile.top + radius; ++y) add(y, 1);
+    for (int y = tile.top; y < tile.bottom; ++y) {
+        boxAlong(cxx.data() + 1, radius, width, bxx.data());
+        boxAlong(cxy.data() + 1, radius, width, bxy.data());
+        boxAlong(cyy.data() + 1, radius, width, byy.data());
+        smallerEigenvalue(bxx.data(), bxy.data(), byy.data(), share, width, map.row(y - tile.top));
+        if (y + 1 < tile.bottom) {
+            add(y + radius + 1, 1);
+            add(y - radius, -1);
         }
-    });
+    }
     return map;
 }
+
+/// Local maxima of strength within a tile.
+std::vector<FoundFeature> peaksIn(const Luma& picture, const Tile& tile, const FindOptions& options) {
+    std::vector<FoundFeature> peaks;
+    if (tile.empty()) return peaks;
+    const Luma map =
+        strengthMap(picture, options.radius, {tile.left - 1, tile.top - 1, tile.right + 1, tile.bottom + 1});
+    for (int y = 1; y + 1 < map.height; ++y) {
+        const float *a = map.row(y - 1), *b = map.row(y), *c = map.row(y + 1);
+        for (int x = 1; x + 1 < map.width; ++x) {
+            const float s = b[x];
+            if (s < options.weakest || s < b[x - 1] || s <= b[x + 1] || s < a[x] || s <= c[x] || s < a[x - 1] ||
+                s < a[x + 1] || s < c[x - 1] || s < c[x + 1])
+                continue;
+            const int px = tile.left + x - 1, py = tile.top + y - 1;
+            if (options.allowed && !options.allowed(px, py)) continue;
+            peaks.push_back({px, py, s});
+        }
+    }
+    return peaks;
+}
+
+/// The frame in cells of about four features each: enough of them for an even cover, big enough to choose within.
+struct Cells {
+    int width, height, rows, columns, quota;
+
+    Cells(const Luma& picture, int count) : width(picture.width), height(picture.height) {
+        const double aspect = double(width) / height;
+        rows = std::max(2, int(std::lround(std::sqrt(count / 4.0 / aspect))));
+        columns = std::max(2, int(std::lround(rows * aspect)));
+        quota = std::max(1, (count + rows * columns - 1) / (rows * columns));
+    }
+    [[nodiscard]] size_t at(double x, double y) const {
+        const int cx = std::clamp(int(x * columns / width), 0, columns - 1),
+                  cy = std::clamp(int(y * rows / height), 0, rows - 1);
+        return size_t(cy * columns + cx);
+    }
+    /// The pixels x whose x·columns/width is of the cell's column, and likewise down.
+    [[nodiscard]] Tile tile(int cell, int margin) const {
+        const auto begin = [](int k, int size, int n) { return (k * size + n - 1) / n; };
+        const int cx = cell % columns, cy = cell / columns;
+        return {std::max(begin(cx, width, columns), margin), std::max(begin(cy, height, rows), margin),
+                std::min(begin(cx + 1, width, columns), width - margin),
+                std::min(begin(cy + 1, height, rows), height - margin)};
+    }
+    /// A quarter of the cells, spread over the frame, tells what is strong in it; all of them where they are few.
+    [[nodiscard]] bool tells(int cell) const {
+        return rows * columns < 32 || (cell % columns + 2 * (cell / columns)) % 4 == 0;
+    }
+};
 
 }  // namespace
 
 std::vector<FoundFeature> findFeatures(const Luma& picture, const std::vector<Eigen::Vector2d>& taken,
                                        const FindOptions& options) {
     const int margin = std::max(options.margin, options.radius + 2);
-    if (options.count <= 0 || picture.width <= 2 * margin || picture.height <= 2 * margin) return {};
-    const Luma map = strengthMap(picture, options.radius);
+    int total = int(taken.size());
+    if (options.count <= total || picture.width <= 2 * margin || picture.height <= 2 * margin) return {};
+    const Cells cells(picture, options.count);
+    std::vector<int> filled(size_t(cells.rows * cells.columns), 0);
+    for (const auto& p : taken) ++filled[cells.at(p.x(), p.y())];
 
+    // Full cells get nothing, so they are not searched.
+    std::vector<std::vector<FoundFeature>> byCell(filled.size());
+    parallelRanges(int(filled.size()), 1, [&](int begin, int end) {
+        for (int k = begin; k < end; ++k)
+            if (filled[size_t(k)] < cells.quota || cells.tells(k))
+                byCell[size_t(k)] = peaksIn(picture, cells.tile(k, margin), options);
+    });
+    std::vector<float> telling;
     std::vector<FoundFeature> peaks;
-    for (int y = margin; y < picture.height - margin; ++y) {
-        const float *a = map.row(y - 1), *b = map.row(y), *c = map.row(y + 1);
-        for (int x = margin; x < picture.width - margin; ++x) {
-            const float s = b[x];
-            if (s < options.weakest || s < b[x - 1] || s <= b[x + 1] || s < a[x] || s <= c[x] || s < a[x - 1] ||
-                s < a[x + 1] || s < c[x - 1] || s < c[x + 1])
-                continue;
-            if (options.allowed && !options.allowed(x, y)) continue;
-            peaks.push_back({x, y, s});
-        }
+    for (size_t k = 0; k < byCell.size(); ++k) {
+        if (cells.tells(int(k)))
+            for (const FoundFeature& f : byCell[k]) telling.push_back(f.strength);
+        if (filled[k] < cells.quota) peaks.insert(peaks.end(), byCell[k].begin(), byCell[k].end());
     }
-    if (peaks.empty()) return {};
+    if (!telling.empty()) {
+        const auto strong = telling.begin() + std::ptrdiff_t(telling.size() / 20);
+        std::nth_element(telling.begin(), strong, telling.end(), std::greater<>());
+        const float enough = float(options.relative) * *strong;
+        std::erase_if(peaks, [&](const FoundFeature& f) { return f.strength < enough; });
+    }
     // Ties are broken by place, so that the order is the same everywhere.
     std::sort(peaks.begin(), peaks.end(), [](const FoundFeature& a, const FoundFeature& b) {
         return a.strength != b.strength ? a.strength > b.strength : (a.y != b.y ? a.y < b.y : a.x < b.x);
     });
-    const float enough = float(options.relative) * peaks[peaks.size() / 20].strength;
-    while (!peaks.empty() && peaks.back().strength < enough) peaks.pop_back();
 
-    // Cells of about four features each: enough of them for an even cover, big enough to choose within.
-    const double aspect = double(picture.width) / picture.height;
-    const int rows = std::max(2, int(std::lround(std::sqrt(options.count / 4.0 / aspect))));
-    const int columns = std::max(2, int(std::lround(rows * aspect)));
-    const int quota = std::max(1, (options.count + rows * columns - 1) / (rows * columns));
-    std::vector<int> filled(size_t(rows * columns), 0);
-    const auto cellOf = [&](double x, double y) {
-        const int cx = std::clamp(int(x * columns / picture.width), 0, columns - 1),
-                  cy = std::clamp(int(y * rows / picture.height), 0, rows - 1);
-        return size_t(cy * columns + cx);
-    };
     // Occupied places in a coarse grid, for the spacing test.
     const double spacing = std::max(1.0, options.spacing);
     const int gridWidth = int(picture.width / spacing) + 2, gridHeight = int(picture.height / spacing) + 2;
@@ -118,17 +172,12 @@ std::vector<FoundFeature> findFeatures(const Luma& picture, const std::vector<Ei
                     if ((p - Eigen::Vector2f(float(x), float(y))).squaredNorm() < spacing * spacing) return false;
         return true;
     };
-    int total = 0;
-    for (const auto& p : taken) {
-        ++filled[cellOf(p.x(), p.y())];
-        occupy(p.x(), p.y());
-        ++total;
-    }
+    for (const auto& p : taken) occupy(p.x(), p.y());
     std::vector<FoundFeature> out;
     for (const FoundFeature& f : peaks) {
         if (total >= options.count) break;
-        int& inCell = filled[cellOf(f.x, f.y)];
-        if (inCell >= quota || !isFree(f.x, f.y)) continue;
+        int& inCell = filled[cells.at(f.x, f.y)];
+        if (inCell >= cells.quota || !isFree(f.x, f.y)) continue;
         ++inCell;
         ++total;
         occupy(f.x, f.y);

@@ -9,6 +9,7 @@
 
 #include "base/error.h"
 #include "base/parallel.h"
+#include "base/row_sums.h"
 #include "track/calibrate.h"
 #include "track/find_features.h"
 #include "track/frame_reader.h"
@@ -45,9 +46,7 @@ double fineContrast(const Pyramid& p) {
     const auto steps = [](const Luma& l) {
         double sum = 0;
         for (int y = 0; y < l.height; y += 4) {
-            float row = 0;
-            for (int x = 0; x + 1 < l.width; ++x) row += std::fabs(l.at(x + 1, y) - l.at(x, y));
-            sum += double(row) / std::max(1, l.width - 1);
+            sum += double(sumOfDifferences(l.row(y) + 1, l.row(y), l.width - 1)) / std::max(1, l.width - 1);
         }
         return sum / ((l.height + 3) / 4) + 0.05;
     };
@@ -69,7 +68,7 @@ class Pass {
 
     std::vector<Path> run() {
         prepareGoingOn();
-        FrameReader reader(r_.frames, r_.read, r_.watch);
+        FrameReader reader(r_.frames, r_.read, r_.watch, 0, r_.giveBack);
         Pyramid before, spare;
         try {
             for (size_t i = 0; i < r_.frames.size(); ++i) {

@@ -37,6 +37,7 @@ struct FollowRequest {
     std::vector<int> frames;  ///< frame numbers in order of following: rising, or falling to follow backward
     /// Luma of a frame. May be called from another thread, one call at a time. InputError ends the call with it.
     std::function<Luma(int)> read;
+    std::function<void(Luma)> giveBack;  ///< gets pictures that are used up, on the reading thread; may stay empty
     FollowOptions options;
     std::function<bool(int frame, double x, double y)> allowed;  ///< keeps features out of masks; empty = everywhere
     /// Paths that are there already: their spots count as taken, they are not followed.

@@ -2,35 +2,95 @@
 #include "track/frame_reader.h"
 
 #include <algorithm>
+#include <stdexcept>
+#include <utility>
 
 #include "track/follow.h"
 
 namespace va {
+namespace {
+
+/// Two even out frames that take longer to decode than to work on, and the other way round.
+constexpr size_t framesAhead = 2;
+
+}  // namespace
 
 FrameReader::FrameReader(std::vector<int> frames, std::function<Luma(int)> read,
-                         std::function<void(int, const Luma&)> watch, int levels)
+                         std::function<void(int, const Luma&)> watch, int levels, std::function<void(Luma)> giveBack)
     : frames_(std::move(frames)),
       read_(std::move(read)),
       watch_(std::move(watch)),
+      giveBack_(std::move(giveBack)),
       levels_(levels),
-      falling_(frames_.size() > 1 && frames_[1] < frames_[0]) {
-    fetch();
-}
+      falling_(frames_.size() > 1 && frames_[1] < frames_[0]),
+      thread_([this] { work(); }) {}
 
 FrameReader::~FrameReader() {
-    if (pending_.valid()) pending_.wait();
+    {
+        const std::scoped_lock lock(mutex_);
+        stop_ = true;
+    }
+    changed_.notify_all();
+    thread_.join();
 }
 
 Pyramid FrameReader::next(Pyramid spare) {
-    Prepared p = pending_.get();
-    fetch(std::move(spare));
+    Prepared p = wait(std::move(spare));
     return levels_ == 1 ? Pyramid(p.luma, 1) : std::move(p.pyramid);
 }
 
-Luma FrameReader::nextLuma() {
-    Prepared p = pending_.get();
-    fetch();
-    return std::move(p.luma);
+Luma FrameReader::nextLuma() { return std::move(wait({}).luma); }
+
+FrameReader::Prepared FrameReader::wait(Pyramid spare) {
+    std::unique_lock lock(mutex_);
+    if (spare.levels() > 0) spares_.push_back(std::move(spare));
+    changed_.wait(lock, [this] { return !ready_.empty(); });
+    if (ready_.front().failure) std::rethrow_exception(ready_.front().failure);
+    Prepared p = std::move(ready_.front());
+    ready_.pop_front();
+    lock.unlock();
+    changed_.notify_all();
+    return p;
+}
+
+void FrameReader::work() {
+    while (true) {
+        Pyramid spare;
+        {
+            std::unique_lock lock(mutex_);
+            changed_.wait(lock, [this] { return stop_ || ready_.size() < framesAhead; });
+            if (stop_) return;
+            if (!spares_.empty()) {
+                spare = std::move(spares_.back());
+                spares_.pop_back();
+            }
+        }
+        Prepared p;
+        try {
+            if (next_ >= frames_.size()) throw std::out_of_range("FrameReader: no frames left");
+            p = prepare(frames_[next_++], std::move(spare));
+        } catch (...) {
+            p.failure = std::current_exception();
+        }
+        const bool failed = p.failure != nullptr;
+        {
+            const std::scoped_lock lock(mutex_);
+            ready_.push_back(std::move(p));
+        }
+        changed_.notify_all();
+        if (failed) return;
+    }
+}
+
+FrameReader::Prepared FrameReader::prepare(int frame, Pyramid spare) {
+    Prepared p;
+    p.luma = take(frame);
+    if (watch_) watch_(frame, p.luma);
+    if (levels_ == 1) return p;
+    p.pyramid = Pyramid(p.luma, levels_ > 0 ? levels_ : pyramidLevels(p.luma.width), std::move(spare));
+    Luma used = std::exchange(p.luma, {});
+    if (giveBack_) giveBack_(std::move(used));
+    return p;
 }
 
 Luma FrameReader::take(int frame) {
@@ -49,19 +109,6 @@ Luma FrameReader::take(int frame) {
     Luma out = std::move(ahead_.at(frame));
     ahead_.erase(frame);
     return out;
-}
-
-void FrameReader::fetch(Pyramid spare) {
-    if (next_ >= frames_.size()) return;
-    const int frame = frames_[next_++];
-    pending_ = std::async(std::launch::async, [this, frame, spare = std::move(spare)]() mutable {
-        Prepared p;
-        p.luma = take(frame);
-        if (watch_) watch_(frame, p.luma);
-        if (levels_ != 1)
-            p.pyramid = Pyramid(p.luma, levels_ > 0 ? levels_ : pyramidLevels(p.luma.width), std::move(spare));
-        return p;
-    });
 }
 
 }  // namespace va

@@ -257,7 +257,7 @@ Path reanchored(const Path& path, int referenceFrame, const std::vector<int>& fr
             Placement start{shape, Eigen::Vector2d(p.x, p.y) - shape * offset};
             ReferencePatch::Options options;
             options.model = path.model;
-            const auto r = reference.registerIn(now.level(0), start, options);
+            const auto r = reference.registerIn(now, start, options);
             if (!r || r->correlation < 0.9 || (r->placement.at - start.at).norm() > 2 + 0.25 * radius) {
                 p.chain = std::max<uint16_t>(p.chain, 1);
                 continue;

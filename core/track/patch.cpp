@@ -243,16 +243,25 @@ ReferencePatch ReferencePatch::blurredAlong(const Eigen::Vector2d& sweep, const 
     return out;
 }
 
-std::optional<ReferencePatch::Result> ReferencePatch::registerIn(const Luma& picture, const Placement& start,
+ReferencePatch::Seen ReferencePatch::pictureFor(const Pyramid& picture, const Eigen::Matrix2d& shape) {
+    const double size = std::sqrt(std::fabs(shape.determinant()));
+    int level = 0;
+    while (level + 1 < picture.levels() && size > coarserFrom * (1 << level)) ++level;
+    const bool between = level == 0 && size > softerFrom;
+    return {between ? picture.softer() : picture.level(level), double(1 << level)};
+}
+
+std::optional<ReferencePatch::Result> ReferencePatch::registerIn(const Pyramid& pyramid, const Placement& start,
                                                                  const Options& options) const {
-    if (!usable_) return std::nullopt;
+    if (!usable_ || !start.at.allFinite() || !start.shape.allFinite()) return std::nullopt;
+    const auto [picture, unit] = pictureFor(pyramid, start.shape);
     thread_local std::vector<float> own;
     std::vector<float>& samples = options.samples ? *options.samples : own;
     samples.resize(plain_.size());
     const int pixels = (2 * radius_ + 1) * (2 * radius_ + 1);
     const Eigen::Matrix<double, 6, 6>& inverse = inverse_[size_t(options.model)];
     Result result;
-    Placement p = start, last = start;
+    Placement p{start.shape / unit, start.at / unit}, last = p;
     const PatchLayout& l = *layout_;
     const int laneSums = 9 * PatchLayout::lanes, bandSums = l.chunks * laneSums;
     thread_local std::vector<float> sums;
@@ -289,7 +298,7 @@ std::optional<ReferencePatch::Result> ReferencePatch::registerIn(const Luma& pic
         p.shape = p.shape * change.inverse();
         const Eigen::Vector2d shift = p.shape * d.head<2>();
         p.at -= shift;
-        const double step = shift.norm();
+        const double step = unit * shift.norm();
         if (step > radius_) return std::nullopt;
         if (step < options.stop || step > 2 * lastStep) break;
         lastStep = step;
@@ -300,6 +309,7 @@ std::optional<ReferencePatch::Result> ReferencePatch::registerIn(const Luma& pic
     const double left = std::max(0.0, variance - total[2] * total[2] / power_);
     result.residual = std::sqrt(left / std::max(1, pixels - 8));
     const double rawNoise = result.residual * result.residual / (result.gain * result.gain) / Pyramid::noiseShare;
+    last.shape *= unit;
     result.covariance = rawNoise * (last.shape * spread_[size_t(options.model)] * last.shape.transpose());
     // Σ over the parts of (what the part's residual would move the place by)².
     const double bias = total[0] / pixels;
@@ -325,7 +335,7 @@ std::optional<ReferencePatch::Result> ReferencePatch::registerIn(const Luma& pic
     }
     result.scatter = scatter * (double(parts) / (parts - 1));
     // The last step is taken as well: what it leaves is a fraction of it.
-    result.placement = p;
+    result.placement = {unit * p.shape, unit * p.at};
     return result;
 }
 

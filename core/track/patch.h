@@ -7,6 +7,7 @@
 #include "base/plane.h"
 #include "track/patch_kernels.h"
 #include "track/path.h"
+#include "track/pyramid.h"
 
 namespace va {
 
@@ -60,10 +61,13 @@ class ReferencePatch {
         Eigen::Matrix2d scatter = Eigen::Matrix2d::Zero();
         int iterations = 0;
     };
-    /// Nothing if the patch leaves the picture, the normal matrix is singular, or the steps run away.
-    [[nodiscard]] std::optional<Result> registerIn(const Luma& picture, const Placement& start,
+    /// Registers in the level of the pyramid whose blur fits the size that the patch has there, so that a place seen
+    /// from nearer or through a longer lens is averaged as the reference was, not sampled here and there. All places
+    /// are in px of level 0. Nothing if the patch leaves the picture, the normal matrix is singular, or the steps run
+    /// away.
+    [[nodiscard]] std::optional<Result> registerIn(const Pyramid& picture, const Placement& start,
                                                    const Options& options) const;
-    [[nodiscard]] std::optional<Result> registerIn(const Luma& picture, const Placement& start) const {
+    [[nodiscard]] std::optional<Result> registerIn(const Pyramid& picture, const Placement& start) const {
         return registerIn(picture, start, Options{});
     }
 
@@ -85,6 +89,14 @@ class ReferencePatch {
 
   private:
     ReferencePatch() = default;
+    /// Sizes, over that in the reference, from which on a softer picture is registered in: half-way (by ratio) between
+    /// where the blurs of two neighbours fit.
+    static constexpr double softerFrom = 1.17, coarserFrom = 1.6;
+    struct Seen {
+        const Luma& picture;
+        double unit;  ///< px of level 0 that one of its pixels stands for
+    };
+    static Seen pictureFor(const Pyramid& picture, const Eigen::Matrix2d& shape);
     /// Everything that registration needs, from `window_` and the weights (by pixel of the square patch; empty: all 1).
     void prepare(const std::vector<float>& weights = {});
 

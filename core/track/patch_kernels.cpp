@@ -55,6 +55,14 @@ VA_INLINE void sampleSideBySide(const float* p, int stride, const Eight& x, cons
     std::memcpy(out, &sum, sizeof sum);
 }
 
+/// The same for places whose last row lies `more` rows below the first, 0..2.
+template <int X>
+VA_INLINE void sampleSideBySide(const float* p, int stride, const Eight& x, const Eight& y, int more, float* out) {
+    if (more == 0) sampleSideBySide<X, 4>(p, stride, x, y, out);
+    else if (more == 1) sampleSideBySide<X, 5>(p, stride, x, y, out);
+    else sampleSideBySide<X, 6>(p, stride, x, y, out);
+}
+
 /// Two places anywhere, four taps of a row each.
 VA_INLINE void samplePair(const float* picture, int stride, const float* x, const float* y, float* out) {
     // Weights of the four taps along x as polynomials in the fraction: c0 + s (c1 + s (c2 + s c3)).
@@ -119,13 +127,16 @@ VA_CPU_CLONES void sampleCubic(const float* __restrict picture, int stride, cons
             const float strayX = (m[0] - 1) * 7, strayY = m[2] * 7;
             const auto bx = int(strayX < 0 ? x + strayX : x), by = int(strayY < 0 ? y + strayY : y);
             const int moreX = int(strayX < 0 ? x : x + strayX) - bx, moreY = int(strayY < 0 ? y : y + strayY) - by;
-            if (moreX <= 1 && moreY <= 1) {
+            if (moreX <= 4 && moreY <= 2) {
                 const Eight fx = (x - float(bx)) + (m[0] - 1) * ramp, fy = (y - float(by)) + m[2] * ramp;
                 const float* p = picture + std::ptrdiff_t(by - 1) * stride + bx - 1;
-                if (moreX == 0 && moreY == 0) sampleSideBySide<4, 4>(p, stride, fx, fy, out + i);
-                else if (moreY == 0) sampleSideBySide<5, 4>(p, stride, fx, fy, out + i);
-                else if (moreX == 0) sampleSideBySide<4, 5>(p, stride, fx, fy, out + i);
-                else sampleSideBySide<5, 5>(p, stride, fx, fy, out + i);
+                switch (moreX) {
+                    case 0: sampleSideBySide<4>(p, stride, fx, fy, moreY, out + i); break;
+                    case 1: sampleSideBySide<5>(p, stride, fx, fy, moreY, out + i); break;
+                    case 2: sampleSideBySide<6>(p, stride, fx, fy, moreY, out + i); break;
+                    case 3: sampleSideBySide<7>(p, stride, fx, fy, moreY, out + i); break;
+                    default: sampleSideBySide<8>(p, stride, fx, fy, moreY, out + i); break;
+                }
                 continue;
             }
         }

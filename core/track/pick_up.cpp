@@ -24,7 +24,7 @@ struct Candidate {
     std::vector<PathPoint> found;
 };
 
-std::optional<PathPoint> lookFor(const Candidate& c, const Path& path, int frame, const Luma& picture,
+std::optional<PathPoint> lookFor(const Candidate& c, const Path& path, int frame, const Pyramid& picture,
                                  const PickUpRequest& r) {
     const auto expected = r.expected(path, frame);
     if (!expected) return std::nullopt;
@@ -110,7 +110,7 @@ PickUpResult pickUp(PickUpRequest request, Progress& progress) {
         }
     }
     std::erase_if(candidates, [](const Candidate& c) { return !c.reference->usable(); });
-    FrameReader reader(request.frames, request.read, {}, 1);
+    FrameReader reader(request.frames, request.read, {}, 2);
     for (const int frame : request.frames) {
         progress.check();
         const Pyramid picture = reader.next();
@@ -118,7 +118,7 @@ PickUpResult pickUp(PickUpRequest request, Progress& progress) {
             for (int i = begin; i < end; ++i) {
                 Candidate& c = candidates[size_t(i)];
                 if (paths[c.path].at(frame)) continue;
-                if (const auto p = lookFor(c, paths[c.path], frame, picture.level(0), request)) c.found.push_back(*p);
+                if (const auto p = lookFor(c, paths[c.path], frame, picture, request)) c.found.push_back(*p);
             }
         });
         progress.advance();

@@ -69,6 +69,14 @@ Pyramid::Pyramid(const Luma& picture, int levels, Pyramid spare) {
     levels_.push_back(lightlyBlurred(picture, memory(0)));
     while (int(levels_.size()) < levels && std::min(levels_.back().width, levels_.back().height) >= 32)
         levels_.push_back(halved(levels_.back(), memory(levels_.size())));
+    softer_ = std::make_unique<Softer>();
+    if (spare.softer_) softer_->luma = std::move(spare.softer_->luma);
+}
+
+const Luma& Pyramid::softer() const {
+    std::call_once(softer_->made,
+                   [this] { softer_->luma = lightlyBlurred(levels_.front(), std::move(softer_->luma)); });
+    return softer_->luma;
 }
 
 }  // namespace va

@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <memory>
+#include <mutex>
 #include <vector>
 
 #include "base/plane.h"
@@ -21,8 +23,17 @@ class Pyramid {
     /// Variance of white noise after the blur of level 0, as a share of what it was: (6/16)².
     static constexpr double noiseShare = 0.140625;
 
+    /// Level 0 under (1 2 1)/4 once more: between it and level 1 in blur, at its size. Made when it is first asked for;
+    /// any number of threads may ask.
+    [[nodiscard]] const Luma& softer() const;
+
   private:
+    struct Softer {
+        std::once_flag made;
+        Luma luma;
+    };
     std::vector<Luma> levels_;
+    std::unique_ptr<Softer> softer_;
 };
 
 }  // namespace va

@@ -146,7 +146,7 @@ class Remeasurer {
 
     /// Registers a reference that was blurred along a passage with the shutter open for `share`.
     [[nodiscard]] std::optional<ReferencePatch::Result> look(const Reference& reference, const Passage& passage,
-                                                             const Luma& picture, double share,
+                                                             const Pyramid& picture, double share,
                                                              MotionModel model) const {
         if (!reference.patch || !reference.patch->usable()) return std::nullopt;
         const Eigen::Matrix2d back = passage.middle.shape.inverse();
@@ -172,7 +172,7 @@ class Remeasurer {
         const std::vector<Task> tasks = tasksIn(frames, pathsToAsk);
         const References references = takeReferences(tasks);
         std::vector<std::array<double, steps>> likes(tasks.size());
-        forFrames(frames, tasks, [&](size_t i, const Luma& picture) {
+        forFrames(frames, tasks, [&](size_t i, const Pyramid& picture) {
             const Task& t = tasks[i];
             likes[i].fill(-1);
             const auto passage = r_.passage(paths_[t.path], t.reference, t.frame);
@@ -216,7 +216,7 @@ class Remeasurer {
         const std::vector<Task> tasks = tasksIn(frames, size_t(-1));
         const References references = takeReferences(tasks);
         std::vector<std::optional<PathPoint>> found(tasks.size());
-        forFrames(frames, tasks, [&](size_t i, const Luma& picture) {
+        forFrames(frames, tasks, [&](size_t i, const Pyramid& picture) {
             const Task& t = tasks[i];
             const Path& path = paths_[t.path];
             const auto passage = r_.passage(path, t.reference, t.frame);
@@ -281,7 +281,7 @@ class Remeasurer {
     /// Calls `work` with every task's index and its frame's picture, in parallel within a frame.
     template <class Work>
     void forFrames(const std::vector<int>& frames, const std::vector<Task>& tasks, const Work& work) {
-        FrameReader reader(frames, r_.read, {}, 1);
+        FrameReader reader(frames, r_.read, {}, 2);
         for (const int frame : frames) {
             progress_.check();
             const Pyramid picture = reader.next();
@@ -289,7 +289,7 @@ class Remeasurer {
             for (size_t i = 0; i < tasks.size(); ++i)
                 if (tasks[i].frame == frame) here.push_back(i);
             parallelRanges(int(here.size()), 8, [&](int begin, int end) {
-                for (int i = begin; i < end; ++i) work(here[size_t(i)], picture.level(0));
+                for (int i = begin; i < end; ++i) work(here[size_t(i)], picture);
             });
         }
     }

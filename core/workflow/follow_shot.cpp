@@ -46,6 +46,7 @@ struct Follower {
         FollowRequest r;
         r.frames = std::move(frames);
         r.read = [this](int f) { return source->luma(f); };
+        r.giveBack = [this](Luma used) { source->takeBack(std::move(used)); };
         r.options = followOptions(shot.density, shot.care);
         if (!exclusion.empty()) r.allowed = [this](int f, double x, double y) { return exclusion.allowed(f, x, y); };
         r.watch = [this](int f, const Luma& l) { watch.see(f, l); };

@@ -97,16 +97,20 @@ std::vector<Path> followOnStraight(FollowRequest request, const Intrinsics& lens
     }
     for (Path& p : request.goOn) p = straightening.straightened(p);
     // What watches the plate goes on watching the plate: each frame once, in order.
-    request.read = [read = std::move(request.read), watch = std::move(request.watch), &straightening,
+    request.read = [read = std::move(request.read), watch = std::move(request.watch),
+                    giveBack = std::move(request.giveBack), &straightening,
                     last = std::numeric_limits<int>::min()](int frame) mutable {
-        const Luma plate = read(frame);
+        Luma plate = read(frame);
         if (watch && frame > last) {
             watch(frame, plate);
             last = frame;
         }
-        return straightening.picture(plate);
+        Luma straight = straightening.picture(plate);
+        if (giveBack) giveBack(std::move(plate));
+        return straight;
     };
     request.watch = {};
+    request.giveBack = {};
     request.allowed = [allowed = std::move(request.allowed), margin, &straightening](int frame, double x, double y) {
         const Eigen::Vector2d plate = straightening.toPlate({x, y});
         return straightening.inside(plate, margin) && (!allowed || allowed(frame, plate.x(), plate.y()));

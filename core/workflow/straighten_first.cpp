@@ -69,7 +69,9 @@ std::optional<Intrinsics> lensToFollowBy(const Shot& shot, PlateSource& source) 
     } else {
         const std::vector<int> frames = shot.frames();
         if (frames.empty()) return std::nullopt;
-        lens = bendOfEdges(source.luma(frames[frames.size() / 2]), shot.givenLens());
+        const int middle = frames[frames.size() / 2], quick = source.quickFrameNear(middle);
+        const bool inRange = std::binary_search(frames.begin(), frames.end(), quick);
+        lens = bendOfEdges(source.luma(inRange ? quick : middle), shot.givenLens());
         if (lens && !bendsStrongly(*lens, width, height)) return std::nullopt;
     }
     if (!lens) return std::nullopt;

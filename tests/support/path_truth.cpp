@@ -26,8 +26,15 @@ TrueCameras readTrueCameras(const std::string& truthFile) {
         t.lens.principalPoint = {f.at("principal_point_px")[0].get<double>(),
                                  f.at("principal_point_px")[1].get<double>()};
         t.views[f.at("frame").get<int>()] = viewFromPose(pose);
+        t.focals[f.at("frame").get<int>()] = t.lens.focalPx;
     }
     return t;
+}
+
+Intrinsics TrueCameras::lensAt(int frame) const {
+    Intrinsics out = lens;
+    out.focalPx = focals.at(frame);
+    return out;
 }
 
 namespace {
@@ -40,7 +47,7 @@ std::vector<Eigen::Vector2d> offsets(const Path& path, const std::vector<const P
     const PathPoint* at = path.at(path.referenceFrame);
     if (!at || std::find(points.begin(), points.end(), at) == points.end()) at = points.front();
     const View& reference = truth.views.at(at->frame);
-    const auto n = truth.lens.normalisedFromPixel(Eigen::Vector2d(at->x, at->y) + aside);
+    const auto n = truth.lensAt(at->frame).normalisedFromPixel(Eigen::Vector2d(at->x, at->y) + aside);
     std::vector<Eigen::Vector2d> out;
     const Eigen::Vector3d ray(n->x(), n->y(), 1);
     // World point × inverse depth keeps far points finite.
@@ -48,7 +55,7 @@ std::vector<Eigen::Vector2d> offsets(const Path& path, const std::vector<const P
         const View& v = truth.views.at(p->frame);
         const Eigen::Vector3d X = reference.rotation.transpose() * (ray - reference.shift * inverseDepth);
         const Eigen::Vector3d c = v.rotation * X + v.shift * inverseDepth;
-        const auto pixel = truth.lens.pixelFromNormalised({c.x() / c.z(), c.y() / c.z()});
+        const auto pixel = truth.lensAt(p->frame).pixelFromNormalised({c.x() / c.z(), c.y() / c.z()});
         out.emplace_back(Eigen::Vector2d(p->x, p->y) - pixel);
     }
     return out;
@@ -117,6 +124,7 @@ std::vector<PathError> pathErrors(const std::vector<Path>& paths, const TrueCame
         error.frames = int(e.size());
         error.depth = best > 0 ? 1 / best : 1e9;
         double slow = 0, quick = 0, weights = 0;
+        for (size_t i = 0; i < e.size(); ++i) error.offsets[points[i]->frame] = e[i];
         for (size_t i = 0; i < e.size(); ++i) {
             // Points count by what they say of themselves: a blurred frame's says that it knows little.
             Eigen::Vector2d mean = Eigen::Vector2d::Zero();

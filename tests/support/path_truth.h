@@ -12,8 +12,10 @@ namespace va::test {
 
 /// True cameras and lens of a demo clip.
 struct TrueCameras {
-    Intrinsics lens;
-    std::map<int, View> views;  ///< by frame number
+    Intrinsics lens;               ///< of the last frame
+    std::map<int, View> views;     ///< by frame number
+    std::map<int, double> focals;  ///< px, by frame number: those of a zoom differ
+    [[nodiscard]] Intrinsics lensAt(int frame) const;
 };
 TrueCameras readTrueCameras(const std::string& truthFile);
 
@@ -26,6 +28,7 @@ struct PathError {
     double quickPx = 0;     ///< RMS of the rest, an axis
     double normalised = 0;  ///< mean squared offset over the stated covariance, an axis
     double depth = 0;
+    std::map<int, Eigen::Vector2d> offsets;  ///< path − truth, px, by frame
 };
 
 /// The surface point lies on the true camera's ray through the path in its reference frame; its depth is the one that

@@ -95,7 +95,7 @@ TEST_F(OnPhoto, RegistrationFindsTurnZoomGainAndBias) {
         const Eigen::Vector2d truth = move.forward(patch.middle());
         Placement start;
         start.at = truth + Eigen::Vector2d(0.8, -0.6);
-        const auto r = patch.registerIn(second.level(0), start);
+        const auto r = patch.registerIn(second, start);
         ++tried;
         if (!r) continue;
         const Eigen::Matrix2d shape = 1.06 * Eigen::Rotation2Dd(0.08).toRotationMatrix();
@@ -124,7 +124,7 @@ TEST_F(OnPhoto, CovarianceIsHonestUnderWhiteNoise) {
             const ReferencePatch patch(first.level(0), f.x, f.y, 8);
             Placement start;
             start.at = move.forward(patch.middle());
-            const auto r = patch.registerIn(second.level(0), start);
+            const auto r = patch.registerIn(second, start);
             if (!r) continue;
             const Eigen::Vector2d e = r->placement.at - move.forward(patch.middle());
             sum += e.dot(r->covariance.inverse() * e);
