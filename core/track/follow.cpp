@@ -40,6 +40,47 @@ double median(std::vector<double>& v) {
     return v[v.size() / 2];
 }
 
+/// An affine field of moves, fitted robustly (Cauchy weights) to those that were seen at some places; their median
+/// where fewer than eight were seen, and none with fewer than five.
+class MoveField {
+  public:
+    MoveField() = default;
+    MoveField(const std::vector<Eigen::Vector2d>& from, const std::vector<Eigen::Vector2d>& by) {
+        if (from.size() < 5) return;
+        if (from.size() < 8) {
+            std::vector<double> x, y;
+            for (const auto& d : by) x.push_back(d.x()), y.push_back(d.y());
+            field_.row(0) << median(x), median(y);
+            return;
+        }
+        for (const auto& p : from) middle_ += p / double(from.size());
+        std::vector<double> left(from.size(), 0);
+        double scale = 1e9;
+        for (int round = 0; round < 5; ++round) {
+            Eigen::Matrix3d normal = Eigen::Matrix3d::Identity() * 1e-3;
+            Eigen::Matrix<double, 3, 2> right = Eigen::Matrix<double, 3, 2>::Zero();
+            for (size_t i = 0; i < from.size(); ++i) {
+                const Eigen::Vector3d row = rowAt(from[i]);
+                const double u = left[i] / scale, w = 1 / (1 + u * u);
+                normal += w * row * row.transpose();
+                right += w * row * by[i].transpose();
+            }
+            field_ = normal.inverse() * right;
+            for (size_t i = 0; i < from.size(); ++i) left[i] = (by[i] - at(from[i])).norm();
+            std::vector<double> sorted = left;
+            scale = 0.1 + median(sorted);
+        }
+    }
+    [[nodiscard]] Eigen::Vector2d at(const Eigen::Vector2d& place) const { return field_.transpose() * rowAt(place); }
+
+  private:
+    [[nodiscard]] Eigen::Vector3d rowAt(const Eigen::Vector2d& p) const {
+        return {1, (p - middle_).x() / 100, (p - middle_).y() / 100};
+    }
+    Eigen::Vector2d middle_ = Eigen::Vector2d::Zero();
+    Eigen::Matrix<double, 3, 2> field_ = Eigen::Matrix<double, 3, 2>::Zero();  ///< of (1, x, y) in hundreds of px
+};
+
 /// Mean step between neighbouring pixels over that between neighbours at quarter size: falls under blur, not with
 /// light.
 double fineContrast(const Pyramid& p) {
@@ -139,29 +180,26 @@ class Pass {
         };
         // Every eighth feature goes first: what they show of the frame's common jolt helps the others to their place.
         constexpr size_t every = 8;
-        const auto share = [&](bool scouts, const Eigen::Vector2d& jolt) {
+        const auto share = [&](bool scouts, const MoveField& jolt) {
             parallelRanges(int(live_.size()), 8, [&](int begin, int end) {
                 for (auto k = size_t(begin); k < size_t(end); ++k)
-                    if ((k % every == 0) == scouts) stepOne(live_[k], jolt);
+                    if ((k % every == 0) == scouts) stepOne(live_[k], jolt.at(live_[k].expected));
             });
         };
         step_.openShare = 0;
-        share(true, Eigen::Vector2d::Zero());
-        std::vector<double> dx, dy;
-        for (size_t k = 0; k < live_.size(); k += every) {
-            if (live_[k].outcome != StepOutcome::seen) continue;
-            const Eigen::Vector2d d = live_[k].follower.settled() - live_[k].expected;
-            dx.push_back(d.x()), dy.push_back(d.y());
-        }
-        Eigen::Vector2d jolt = Eigen::Vector2d::Zero();
-        if (dx.size() >= 5) jolt = {median(dx), median(dy)};
+        share(true, {});
+        std::vector<Eigen::Vector2d> at, jolts;
         // All features look through the same shutter.
         std::vector<double> open;
-        for (size_t k = 0; k < live_.size(); k += every)
-            if (live_[k].outcome == StepOutcome::seen && live_[k].follower.openShare() > 0)
-                open.push_back(live_[k].follower.openShare());
+        for (size_t k = 0; k < live_.size(); k += every) {
+            const Live& l = live_[k];
+            if (l.outcome != StepOutcome::seen) continue;
+            at.push_back(l.expected);
+            jolts.push_back(l.follower.settled() - l.expected);
+            if (l.follower.openShare() > 0) open.push_back(l.follower.openShare());
+        }
         if (open.size() >= 5) step_.openShare = median(open);
-        share(false, jolt);
+        share(false, MoveField(at, jolts));
 
         takeHiddenAlong(now);
 
@@ -178,9 +216,8 @@ class Pass {
         std::erase_if(live_, [](const Live& l) { return l.outcome == StepOutcome::lost; });
     }
 
-    /// Features that were not seen get a second try where an affine move, fitted robustly to those that were, takes
-    /// them, and go along with it otherwise: blurred or hidden, they have to be in the right place when they show
-    /// again.
+    /// Features that were not seen get a second try where the others' moves take them, and go along with it otherwise:
+    /// blurred or hidden, they have to be in the right place when they show again.
     void takeHiddenAlong(const Pyramid& now) {
         std::vector<Eigen::Vector2d> from, by;
         size_t hidden = 0;
@@ -191,36 +228,13 @@ class Pass {
             by.push_back(l.follower.settled() - l.follower.cameFrom());
         }
         if (hidden == 0 || from.size() < 8) return;
-        Eigen::Vector2d middle = Eigen::Vector2d::Zero();
-        for (const auto& p : from) middle += p / double(from.size());
-        Eigen::Matrix<double, 3, 2> field = Eigen::Matrix<double, 3, 2>::Zero();
-        std::vector<double> left(from.size(), 0);
-        double scale = 1e9;
-        for (int round = 0; round < 5; ++round) {
-            Eigen::Matrix3d normal = Eigen::Matrix3d::Identity() * 1e-3;
-            Eigen::Matrix<double, 3, 2> right = Eigen::Matrix<double, 3, 2>::Zero();
-            for (size_t i = 0; i < from.size(); ++i) {
-                const Eigen::Vector3d row(1, (from[i] - middle).x() / 100, (from[i] - middle).y() / 100);
-                const double u = left[i] / scale, w = 1 / (1 + u * u);
-                normal += w * row * row.transpose();
-                right += w * row * by[i].transpose();
-            }
-            field = normal.inverse() * right;
-            std::vector<double> sorted;
-            for (size_t i = 0; i < from.size(); ++i) {
-                const Eigen::Vector3d row(1, (from[i] - middle).x() / 100, (from[i] - middle).y() / 100);
-                left[i] = (by[i] - field.transpose() * row).norm();
-                sorted.push_back(left[i]);
-            }
-            scale = 0.1 + median(sorted);
-        }
+        const MoveField field(from, by);
         parallelRanges(int(live_.size()), 8, [&](int begin, int end) {
             for (auto k = size_t(begin); k < size_t(end); ++k) {
                 Live& l = live_[k];
                 if (l.outcome != StepOutcome::bridged) continue;
                 const Eigen::Vector2d at = l.follower.cameFrom();
-                const Eigen::Vector3d row(1, (at - middle).x() / 100, (at - middle).y() / 100);
-                l.outcome = l.follower.tryAt(now, at + field.transpose() * row, step_);
+                l.outcome = l.follower.tryAt(now, at + field.at(at), step_);
                 const PathPoint& p = l.follower.point();
                 if (l.outcome == StepOutcome::seen && r_.allowed && !r_.allowed(frame_, p.x, p.y))
                     l.outcome = StepOutcome::lost;
