@@ -295,6 +295,7 @@ class Solver {
         progress_.check();
         r->refine(lensValues(), priors(), 10, 1e-5, cancelled_);
         r->judge(4.5);
+        settleZoom(*r);
         lookAtMirror(*r);
         if (bendIsSolved() || !lensValues().empty()) weighBend(*r);
         obeyMeasures(*r);
@@ -621,8 +622,13 @@ class Solver {
         r.setAsideSliding(3.5, slideNever());
         r.refine(lensValues(), priors(), 12, 1e-5, cancelled_);
         r.judge(4.5);
-        // Frames that were hung on a selection had a focal length each: weights from those are not yet those of the
-        // whole, and focal lengths and depths go on along their valley until both agree.
+        settleZoom(r);
+        progress_.advance();
+    }
+
+    /// Weights that were found with other focal lengths are not yet right: those and depths go on along their valley
+    /// until both agree.
+    void settleZoom(Reconstruction& r) {
         double had = 0;
         for (int round = 0; r.zooms() && round < 4 && std::fabs(std::log(r.lens().focalPx / had)) > 2e-4; ++round) {
             progress_.check();
@@ -633,7 +639,6 @@ class Solver {
             r.refine(lensValues(), priors(), 12, 1e-5, cancelled_);
             r.judge(4.5);
         }
-        progress_.advance();
     }
 
     void takeFree(const Reconstruction& r) {

@@ -104,6 +104,18 @@ void growOneSide(Follower& follower, std::vector<Path>& paths, const std::vector
     sortById(paths);
 }
 
+/// Adds the paths that are found between those of the shot.
+void followBetween(Shot& shot, Follower& follower, FollowRequest request) {
+    const std::shared_ptr<const std::vector<Path>> had = shot.paths;
+    request.standing = had.get();
+    request.firstId = freeId(*had);
+    request.watch = {};  // it has seen these frames
+    std::vector<Path> all = follower.follow(std::move(request));
+    all.insert(all.end(), had->begin(), had->end());
+    sortById(all);
+    shot.paths = std::make_shared<std::vector<Path>>(std::move(all));
+}
+
 void mergeFindings(PlateFindings& into, const PlateFindings& fresh) {
     const auto merge = [](std::vector<int>& a, const std::vector<int>& b) {
         std::set<int> all(a.begin(), a.end());
@@ -243,15 +255,26 @@ Shot withPaths(const Shot& shot, Progress& progress, Shot* soFar) {
             progress.stage("Following where masks went", freed.back() - freed.front() + 1, 0.4);
             Follower follower(out, progress);
             FollowRequest request = follower.request(between(out, freed.front(), freed.back()));
-            request.standing = out.paths.get();
-            request.firstId = freeId(*out.paths);
-            std::vector<Path> all = follower.follow(std::move(request));
-            all.insert(all.end(), out.paths->begin(), out.paths->end());
-            sortById(all);
-            out.paths = std::make_shared<std::vector<Path>>(std::move(all));
+            followBetween(out, follower, std::move(request));
         }
         out.exclusionsFollowed = shot.exclusions;
     }
+    return out;
+}
+
+Shot withMorePaths(const Shot& shot, Density density, Progress& progress, const std::optional<Intrinsics>& straighten) {
+    const std::vector<int> frames = framesToFollow(shot);
+    const FollowOptions options = followOptions(density, shot.care);
+    size_t live = 0;
+    for (const Path& p : *shot.paths)
+        if (!p.setAside && p.origin == PathOrigin::automatic) live += p.points.size();
+    if (double(live) > 0.7 * options.features * double(frames.size())) return shot;
+    progress.stage("Following more features", int(frames.size()) * (options.backward ? 2 : 1), 0.5);
+    Shot out = shot;
+    Follower follower(shot, progress, straighten);
+    FollowRequest request = follower.request(frames);
+    request.options = options;
+    followBetween(out, follower, std::move(request));
     return out;
 }
 

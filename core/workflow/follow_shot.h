@@ -25,6 +25,11 @@ Shot withPaths(const Shot& shot, Progress& progress, Shot* soFar = nullptr);
 Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar = nullptr,
                    const std::optional<Intrinsics>& straighten = std::nullopt);
 
+/// The shot with more automatic paths: those that it has stay, and as many as `density` asks for are looked for between
+/// them. Nothing changes where the paths are as dense already. `straighten` as above. Throws as withPaths.
+Shot withMorePaths(const Shot& shot, Density density, Progress& progress,
+                   const std::optional<Intrinsics>& straighten = std::nullopt);
+
 /// Guided follow: with a solve, lost features are looked for where the solve expects them, and pieces are joined.
 /// `sentence`, if given, tells what was won. Without a solve the shot comes back as it was, and the sentence says so.
 Shot withGuidedFollow(const Shot& shot, Progress& progress, std::string* sentence = nullptr);

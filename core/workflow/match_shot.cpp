@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "workflow/match_shot.h"
 
+#include <algorithm>
 #include <cmath>
 #include <filesystem>
 
@@ -72,6 +73,14 @@ Shot solvedBy(const Shot& shot, Progress& progress, const SolvePaths& solve) {
     return withMoversSolved(withGround(out, shot.groundSpec), progress);
 }
 
+/// Whether the solve of a free move knows its focal length, and depth with it, to a fifth of a percent only.
+bool focalIsUnsure(const SolveResult& r) {
+    if (r.motion != Motion::free) return false;
+    const auto focal =
+        std::find_if(r.lensNumbers.begin(), r.lensNumbers.end(), [](const LensNumber& n) { return n.name == "focal"; });
+    return focal != r.lensNumbers.end() && focal->sigma > 0.002 * r.lens.focalPx;
+}
+
 }  // namespace
 
 std::vector<const CheckPoint*> obeyedCheckPoints(const Shot& shot) {
@@ -111,15 +120,24 @@ Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
     const Shot followed = withPaths(shot, progress, soFar);
     if (soFar) *soFar = followed;
     Shot solved = withSolve(followed, progress);
+    std::optional<Intrinsics> straighten;
     if (solved.solve->motion == Motion::free && shot.back.distortion == Known::unknown &&
         bendsStrongly(solved.solve->lens, shot.plate.width, shot.plate.height) &&
         !lensToFollowBy(shot, *openPlate(shot.plateSpec, shot.overrides))) {
         // Only now it shows how strongly the lens bends: features are followed once more with it taken out.
         if (soFar) *soFar = solved;
-        if (canBeStraightened(solved.solve->lens, shot.plate.width, shot.plate.height))
-            solved = withSolve(withPathsAnew(solved, progress, soFar, solved.solve->lens), progress);
+        if (canBeStraightened(solved.solve->lens, shot.plate.width, shot.plate.height)) {
+            straighten = solved.solve->lens;
+            solved = withSolve(withPathsAnew(solved, progress, soFar, straighten), progress);
+        }
     }
     if (soFar) *soFar = solved;
+    if (shot.density == Density::normal && focalIsUnsure(*solved.solve)) {
+        // Errors of single features average out: more of them are the only way to know better.
+        const Shot denser = withMorePaths(solved, Density::many, progress, straighten);
+        if (denser.paths != solved.paths) solved = withSolveUpdated(denser, progress);
+        if (soFar) *soFar = solved;
+    }
     const auto again = [&](Shot better) {
         if (better.paths != solved.paths) solved = withSolve(better, progress);
         else solved = std::move(better);
