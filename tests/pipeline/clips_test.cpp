@@ -123,7 +123,7 @@ TEST(Zoom, FocalLengthsOfEveryFrame) {
     EXPECT_LE(j.stickPx, 0.05);
     EXPECT_LE(j.pathPercent, 0.1);
     EXPECT_LE(j.rotationDeg, 0.02);
-    EXPECT_LE(j.shapePx, 0.35);  // 0.2 is wanted
+    EXPECT_LE(j.shapePx, 0.2);
     EXPECT_NE(verdictOn(shot, Step::solve).sentence.find("zooms 1.9×"), std::string::npos)
         << verdictOn(shot, Step::solve).sentence;
     // The others do not zoom, and nobody says so.

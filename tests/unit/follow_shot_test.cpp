@@ -73,6 +73,31 @@ TEST(FollowShot, GrowingTheRangeKeepsOldFramesAndLongPaths) {
     EXPECT_EQ(withPaths(shrunk, progress).paths, shrunk.paths);
 }
 
+TEST(FollowShot, MorePathsComeBetweenThoseThatAreThere) {
+    const Shot few = followed({1001, 1012});
+    Progress progress;
+    const Shot more = withMorePaths(few, Density::normal, progress);
+    const auto perFrame = [](const Shot& s) {
+        size_t n = 0;
+        for (const Path& p : *s.paths) n += p.points.size();
+        return double(n) / 12;
+    };
+    EXPECT_GT(perFrame(more), 1.5 * perFrame(few));
+    for (const Path& p : *few.paths) {
+        const Path* q = more.path(p.id);
+        ASSERT_TRUE(q);
+        ASSERT_EQ(q->points.size(), p.points.size());
+        EXPECT_EQ(q->points.back().x, p.points.back().x);
+    }
+    // None lies on another one where it was found.
+    for (const Path& p : *more.paths)
+        for (const Path& q : *more.paths)
+            if (const PathPoint* b = q.id < p.id && !few.path(p.id) ? q.at(p.points.front().frame) : nullptr)
+                EXPECT_GT(std::hypot(p.points.front().x - b->x, p.points.front().y - b->y), 5) << p.id << " " << q.id;
+    EXPECT_EQ(followWorkFor(more), FollowWork::none) << "they are up to date";
+    EXPECT_EQ(withMorePaths(more, Density::few, progress).paths, more.paths) << "dense enough";
+}
+
 TEST(FollowShot, MasksCoverAndUncoverWithoutFollowingAllAnew) {
     const Shot plain = followed({1001, 1014});
     Shot masked = plain;

@@ -287,6 +287,29 @@ TEST_F(Media, UnevenMovieIsNamed) {
     EXPECT_NO_THROW((void)source->luma(source->info().frames.last));
 }
 
+TEST_F(Media, FramesThatAreQuicklyGotAtAreKeyFrames) {
+    const auto source =
+        openPlate(movie("keys.mp4", "-c:v libx264 -pix_fmt yuv420p -g 12 -sc_threshold 0 -bf 2").string());
+    // Every twelfth frame is a key frame by the coder's setting: 1001, 1013, 1025, 1037.
+    EXPECT_EQ(source->quickFrameNear(1001), 1001);
+    EXPECT_EQ(source->quickFrameNear(1020), 1025);
+    EXPECT_EQ(source->quickFrameNear(1018), 1013);
+    EXPECT_EQ(source->quickFrameNear(1040), 1037);
+    EXPECT_NEAR(brightness(*source, 1025), brightness(*source, 1024) + 4 * 255.0 / 219, 1.5);
+}
+
+TEST_F(Media, PicturesTakenBackLeaveNothingBehind) {
+    const auto source = openPlate(movie("back.mp4", "-c:v libx264 -pix_fmt yuv420p").string());
+    const Luma seen = source->luma(1010);
+    Luma other(seen.width * 2, seen.height);
+    std::fill(other.data.begin(), other.data.end(), 99.0f);
+    source->takeBack(std::move(other));
+    const Luma again = source->luma(1010);
+    EXPECT_EQ(again.width, seen.width);
+    EXPECT_EQ(again.height, seen.height);
+    EXPECT_EQ(again.data, seen.data);
+}
+
 TEST_F(Media, ShowingAndFollowingSeeTheSamePicture) {
     const fs::path file = movie("h264.mp4", "-c:v libx264 -pix_fmt yuv420p -g 30 -bf 3 -crf 10");
     const auto source = openPlate(file.string());

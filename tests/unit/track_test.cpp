@@ -2,7 +2,9 @@
 #include <gtest/gtest.h>
 
 #include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <cmath>
+#include <set>
 
 #include "base/error.h"
 #include "track/coarse_shift.h"
@@ -68,6 +70,23 @@ TEST_F(OnPhoto, FindingSpreadsFeaturesAndKeepsDistance) {
     EXPECT_LT(findFeatures(p.level(0), taken, o).size(), found.size() / 3);
 }
 
+TEST_F(OnPhoto, FindingFillsOnlyWhatIsMissing) {
+    const Pyramid p(view(still(), 0, 1), 1);
+    FindOptions o;
+    o.count = 200;  // enough cells that full ones are passed over
+    const auto all = findFeatures(p.level(0), {}, o);
+    std::vector<Eigen::Vector2d> taken;
+    std::set<std::pair<int, int>> gone;
+    for (const auto& f : all) {
+        if (f.x < width / 3) gone.emplace(f.x, f.y);
+        else taken.emplace_back(f.x, f.y);
+    }
+    ASSERT_GT(gone.size(), 20U);
+    std::set<std::pair<int, int>> found;
+    for (const auto& f : findFeatures(p.level(0), taken, o)) found.emplace(f.x, f.y);
+    EXPECT_EQ(found, gone);
+}
+
 TEST_F(OnPhoto, FindingObeysMasksAndFlatPictures) {
     const Pyramid p(view(still(), 0, 1), 1);
     FindOptions o;
@@ -108,6 +127,46 @@ TEST_F(OnPhoto, RegistrationFindsTurnZoomGainAndBias) {
 }
 
 // What a position claims of its own error must be true: normalised squared errors average near 1 an axis.
+TEST_F(OnPhoto, NearerPlacesAreAveragedNotSampledHereAndThere) {
+    // Seen 1.4 and 1.9 times larger, a patch covers more pixels: all of them tell where it is, if all are used.
+    for (const double zoom : {1.4, 1.9}) {
+        TurnZoom move = still();
+        move.zoom = zoom;
+        const Pyramid first(view(still(), 0, 1), 1);
+        FindOptions o;
+        o.count = 60;
+        o.margin = 110;
+        const auto features = findFeatures(first.level(0), {}, o);
+        double fitting = 0, plain = 0, normalised = 0;
+        int n = 0;
+        for (unsigned seed = 1; seed <= 6; ++seed) {
+            const Luma seen = view(move, 4, seed);
+            const Pyramid many(seen, 3), one(seen, 1);
+            for (const auto& f : features) {
+                const ReferencePatch patch(first.level(0), f.x, f.y, 8);
+                if (!patch.usable()) continue;
+                Placement start;
+                start.shape = zoom * Eigen::Matrix2d::Identity();
+                start.at = move.forward(patch.middle()) + Eigen::Vector2d(0.4, -0.3);
+                const auto r = patch.registerIn(many, start);
+                const auto q = zoom > 1.6 ? patch.registerIn(one, start) : std::nullopt;
+                if (!r || r->correlation < 0.8) continue;
+                const Eigen::Vector2d e = r->placement.at - move.forward(patch.middle());
+                if (e.norm() > 1) continue;
+                ++n;
+                fitting += e.squaredNorm();
+                normalised += 0.5 * e.dot(r->covariance.inverse() * e);
+                if (q) plain += (q->placement.at - move.forward(patch.middle())).squaredNorm();
+            }
+        }
+        ASSERT_GT(n, 60);
+        EXPECT_LT(std::sqrt(fitting / n), 0.1) << zoom;
+        EXPECT_GT(normalised / n, 0.5) << zoom;
+        EXPECT_LT(normalised / n, 2.0) << zoom;
+        EXPECT_TRUE(zoom < 1.6 || fitting < 0.6 * plain) << fitting << " against " << plain;
+    }
+}
+
 TEST_F(OnPhoto, CovarianceIsHonestUnderWhiteNoise) {
     const double sigma = 4;
     const Pyramid first(view(still(), 0, 1), 1);  // a clean reference: its noise would be the same in every repetition
