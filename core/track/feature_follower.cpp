@@ -102,8 +102,7 @@ FeatureFollower::FeatureFollower(const Pyramid& referencePicture, const Eigen::V
     const Eigen::Vector2d at(last.x, last.y);
     Placement start;
     start.at = at - state_->reference.offset;
-    const auto r =
-        usable() ? state_->measure(state_->reference.patch, picture, start, options.model) : std::nullopt;
+    const auto r = usable() ? state_->measure(state_->reference.patch, picture, start, options.model) : std::nullopt;
     if (r && r->correlation >= options.lowestQuality && (r->placement.at - start.at).norm() < 3) {
         state_->placement = r->placement;
         state_->reference.chain = last.chain;
@@ -135,13 +134,15 @@ PatchEvidence FeatureFollower::evidence() const {
 
 Eigen::Vector2d FeatureFollower::expected() const { return state_->placement.at + state_->velocity; }
 Eigen::Vector2d FeatureFollower::settled() const { return state_->placement.at; }
+double FeatureFollower::size() const { return std::sqrt(std::fabs(state_->placement.shape.determinant())); }
 Eigen::Vector2d FeatureFollower::lastMove() const { return state_->velocity; }
 Eigen::Vector2d FeatureFollower::cameFrom() const { return state_->from; }
 
 /// The full model at once, which is enough after a good prediction; where that fails, translation first, so that the
 /// shape can't run off after a wrong place.
-std::optional<ReferencePatch::Result> FeatureFollower::State::measure(const ReferencePatch& patch, const Pyramid& picture,
-                                                                      const Placement& start, MotionModel model) const {
+std::optional<ReferencePatch::Result> FeatureFollower::State::measure(const ReferencePatch& patch,
+                                                                      const Pyramid& picture, const Placement& start,
+                                                                      MotionModel model) const {
     ReferencePatch::Options full;
     full.model = model;
     full.iterations = 8;

@@ -49,6 +49,8 @@ class FeatureFollower {
     [[nodiscard]] Eigen::Vector2d expected() const;
     /// Where the patch's middle was found last, and how far it had come since the frame before.
     [[nodiscard]] Eigen::Vector2d settled() const;
+    /// How large the patch is seen, over its size in the reference.
+    [[nodiscard]] double size() const;
     [[nodiscard]] Eigen::Vector2d lastMove() const;
     /// Where the patch's middle was before the last step.
     [[nodiscard]] Eigen::Vector2d cameFrom() const;

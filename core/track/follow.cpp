@@ -13,6 +13,7 @@
 #include "track/calibrate.h"
 #include "track/find_features.h"
 #include "track/frame_reader.h"
+#include "track/patch.h"
 
 namespace va {
 namespace {
@@ -119,6 +120,9 @@ class Pass {
                 if (radius_ == 0)
                     radius_ = r_.options.radius > 0 ? r_.options.radius : defaultPatchRadius(now.level(0).width);
                 if (i > 0) follow(before, now);
+                reader.makeSofter(std::any_of(live_.begin(), live_.end(), [](const Live& l) {
+                    return l.follower.size() > 0.98 * ReferencePatch::softerFrom;
+                }));
                 goOnHere(now);
                 if (r_.findNew && (i > 0 || r_.findInFirst) && wantsNew(i)) findNew(now);
                 if (i == 0) sharp_ = fineContrast(now);

@@ -88,6 +88,7 @@ FrameReader::Prepared FrameReader::prepare(int frame, Pyramid spare) {
     if (watch_) watch_(frame, p.luma);
     if (levels_ == 1) return p;
     p.pyramid = Pyramid(p.luma, levels_ > 0 ? levels_ : pyramidLevels(p.luma.width), std::move(spare));
+    if (softer_) (void)p.pyramid.softer();
     Luma used = std::exchange(p.luma, {});
     if (giveBack_) giveBack_(std::move(used));
     return p;

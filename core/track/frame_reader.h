@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <atomic>
 #include <condition_variable>
 #include <deque>
 #include <exception>
@@ -27,6 +28,8 @@ class FrameReader {
     /// The next frame's pyramid; rethrows what reading threw. The memory of `spare` is used again. Asking for more
     /// frames than there are is a mistake of the caller: std::out_of_range.
     Pyramid next(Pyramid spare = {});
+    /// Whether pyramids come with their softer() picture made, which otherwise takes the time of those who ask first.
+    void makeSofter(bool on) { softer_ = on; }
     /// The next frame as it was read; only with `levels` = 1, and not mixed with next().
     Luma nextLuma();
 
@@ -55,6 +58,7 @@ class FrameReader {
     std::deque<Prepared> ready_;
     std::vector<Pyramid> spares_;
     bool stop_ = false;
+    std::atomic<bool> softer_ = false;
     std::thread thread_;  ///< the last member: it uses the others
 };
 

@@ -61,6 +61,10 @@ class ReferencePatch {
         Eigen::Matrix2d scatter = Eigen::Matrix2d::Zero();
         int iterations = 0;
     };
+    /// Sizes, over that in the reference, from which on a softer picture is registered in: half-way (by ratio) between
+    /// where the blurs of two neighbours fit.
+    static constexpr double softerFrom = 1.17, coarserFrom = 1.6;
+
     /// Registers in the level of the pyramid whose blur fits the size that the patch has there, so that a place seen
     /// from nearer or through a longer lens is averaged as the reference was, not sampled here and there. All places
     /// are in px of level 0. Nothing if the patch leaves the picture, the normal matrix is singular, or the steps run
@@ -89,9 +93,6 @@ class ReferencePatch {
 
   private:
     ReferencePatch() = default;
-    /// Sizes, over that in the reference, from which on a softer picture is registered in: half-way (by ratio) between
-    /// where the blurs of two neighbours fit.
-    static constexpr double softerFrom = 1.17, coarserFrom = 1.6;
     struct Seen {
         const Luma& picture;
         double unit;  ///< px of level 0 that one of its pixels stands for

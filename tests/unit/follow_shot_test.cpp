@@ -90,10 +90,14 @@ TEST(FollowShot, MorePathsComeBetweenThoseThatAreThere) {
         EXPECT_EQ(q->points.back().x, p.points.back().x);
     }
     // None lies on another one where it was found.
-    for (const Path& p : *more.paths)
-        for (const Path& q : *more.paths)
-            if (const PathPoint* b = q.id < p.id && !few.path(p.id) ? q.at(p.points.front().frame) : nullptr)
-                EXPECT_GT(std::hypot(p.points.front().x - b->x, p.points.front().y - b->y), 5) << p.id << " " << q.id;
+    for (const Path& p : *more.paths) {
+        if (few.path(p.id)) continue;
+        const PathPoint& a = p.points.front();
+        for (const Path& q : *more.paths) {
+            const PathPoint* b = q.id < p.id ? q.at(a.frame) : nullptr;
+            EXPECT_TRUE(!b || std::hypot(a.x - b->x, a.y - b->y) > 5) << p.id << " on " << q.id;
+        }
+    }
     EXPECT_EQ(followWorkFor(more), FollowWork::none) << "they are up to date";
     EXPECT_EQ(withMorePaths(more, Density::few, progress).paths, more.paths) << "dense enough";
 }

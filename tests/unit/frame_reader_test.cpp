@@ -26,8 +26,9 @@ TEST(FrameReader, GivesFramesInOrderAndPicturesBack) {
     std::vector<int> seen;
     std::atomic<int> back = 0;
     FrameReader reader(
-        {3, 4, 7}, numbered, [&](int f, const Luma& l) { seen.push_back(f), EXPECT_EQ(l.at(5, 5), float(f)); }, 2,
+        {3, 4, 7}, numbered, [&](int f, const Luma& l) { seen.push_back(l.at(5, 5) == float(f) ? f : -1); }, 2,
         [&](Luma used) { back += used.width == 64; });
+    reader.makeSofter(true);
     Pyramid spare;
     for (const int frame : {3, 4, 7}) {
         Pyramid p = reader.next(std::move(spare));
