@@ -61,9 +61,9 @@ class ReferencePatch {
         Eigen::Matrix2d scatter = Eigen::Matrix2d::Zero();
         int iterations = 0;
     };
-    /// Sizes, over that in the reference, from which on a softer picture is registered in: half-way (by ratio) between
-    /// where the blurs of two neighbours fit.
-    static constexpr double softerFrom = 1.17, coarserFrom = 1.6;
+    /// Sizes, over that in the reference, from which on a softer picture is registered in: a little beyond where its
+    /// blur equals the reference's (1.36 and 1.65), since too much of it loses more than too little.
+    static constexpr double softerFrom = 1.4, coarserFrom = 1.8;
 
     /// Registers in the level of the pyramid whose blur fits the size that the patch has there, so that a place seen
     /// from nearer or through a longer lens is averaged as the reference was, not sampled here and there. All places

@@ -12,7 +12,7 @@
 namespace va {
 namespace {
 
-constexpr size_t enough = 100;  ///< features of a mover
+constexpr size_t enough = 160;  ///< features of a mover
 using Outline = std::vector<Eigen::Vector2d>;
 
 double cross(const Eigen::Vector2d& a, const Eigen::Vector2d& b, const Eigen::Vector2d& c) {
