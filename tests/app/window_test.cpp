@@ -353,19 +353,19 @@ class WindowTest : public QObject {
         ui.document.selectPaths({});
         const Eigen::Vector3d before = ui.document.shot().things[0].position;
         // Grab it where no feature lies.
-        QPoint grip = from - QPoint(0, 8);
-        const auto features = [&] {
-            std::vector<QPointF> out;
-            for (const Path& p : *ui.document.shot().paths)
-                if (const PathPoint* q = p.at(ui.document.frame())) out.push_back(ui.plate->fromPixel(q->x, q->y));
-            return out;
-        }();
-        for (int dx = -20; dx <= 20; ++dx) {
-            const QPoint candidate = from + QPoint(dx, -8);
-            if (std::none_of(features.begin(), features.end(),
-                             [&](const QPointF& f) { return QLineF(f, candidate).length() < 11; }))
-                grip = candidate;
-        }
+        // Features are picked within nine.
+        QPoint grip;
+        double free = 0;
+        for (int dy = -14; dy <= -4; ++dy)
+            for (int dx = -20; dx <= 20; ++dx) {
+                const QPoint candidate = from + QPoint(dx, dy);
+                double nearest = 1e9;
+                for (const Path& p : *ui.document.shot().paths)
+                    if (const PathPoint* q = p.at(ui.document.frame()))
+                        nearest = std::min(nearest, QLineF(ui.plate->fromPixel(q->x, q->y), candidate).length());
+                if (nearest > free) free = nearest, grip = candidate;
+            }
+        QVERIFY2(free > 9.5, qPrintable(QString::number(free)));
         QTest::mousePress(ui.plate, Qt::LeftButton, Qt::NoModifier, grip);
         QTest::mouseMove(ui.plate, grip + (to - from) / 2);
         QTest::mouseMove(ui.plate, grip + (to - from));
