@@ -718,23 +718,28 @@ class Solver {
         takeParallax(r);
     }
 
-    /// How flat the scene is.
+    /// How flat the scene is: distances from the plane that is best in shares of how far away each point is, so that
+    /// points in the far distance weigh no more than others.
     void takeRelief() {
-        std::vector<double> depths;
-        Eigen::Vector3d middle = Eigen::Vector3d::Zero();
-        Eigen::Matrix3d spread = Eigen::Matrix3d::Zero();
-        int count = 0;
-        for (const SolvedPoint& p : result_.points)
-            if (!p.heldBack) middle += p.position, ++count;
-        if (count < 4) return;
-        middle /= count;
-        for (const SolvedPoint& p : result_.points)
-            if (!p.heldBack) spread += (p.position - middle) * (p.position - middle).transpose();
+        Eigen::Vector3d eye = Eigen::Vector3d::Zero();
+        int frames = 0;
         for (const SolvedFrame& f : result_.frames)
-            if (f.solved) depths.push_back((f.pose.position - middle).norm());
-        const double thin = Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d>(spread).eigenvalues()(0) / count;
-        const double far = median(std::move(depths));
-        if (far > 0) result_.relief = std::sqrt(std::max(0.0, thin)) / far;
+            if (f.solved) eye += f.pose.position, ++frames;
+        std::vector<Eigen::Vector3d> points;
+        std::vector<double> far;
+        for (const SolvedPoint& p : result_.points)
+            if (const Eigen::Vector3d d = p.position - eye / std::max(1, frames); !p.heldBack && d.norm() > 0)
+                points.push_back(d), far.push_back(d.norm());
+        if (points.size() < 4 || frames == 0) return;
+        const double usual = median(std::move(far));
+        Eigen::Matrix4d sum = Eigen::Matrix4d::Zero();
+        for (const Eigen::Vector3d& d : points) {
+            const Eigen::Vector4d row = Eigen::Vector4d(d.x(), d.y(), d.z(), usual) / d.norm();
+            sum += row * row.transpose() / double(points.size());
+        }
+        const Eigen::SelfAdjointEigenSolver<Eigen::Matrix4d> plane(sum);
+        const double normal = plane.eigenvectors().col(0).head<3>().norm();
+        if (normal > 1e-9) result_.relief = std::sqrt(std::max(0.0, plane.eigenvalues()(0))) / normal;
     }
 
     /// Frames that no placed point leads to, because the camera has stopped and only turns there: their turn is solved

@@ -19,7 +19,7 @@ constexpr Eight ramp{0, 1, 2, 3, 4, 5, 6, 7};
 #define VA_INLINE inline __attribute__((always_inline))
 
 /// Weights of the cubic's taps −1 … N−2 for places x in 0..N−3: four taps serve places between one pair of pixels,
-/// five those between two neighbouring pairs.
+/// each more those of one further pair.
 template <int N>
 VA_INLINE void cubicWeights(const Eight& x, Eight* w) {
     if constexpr (N == 4) {

@@ -87,6 +87,7 @@ TEST(Boardwalk, HandheldWithMotionBlur) {
     EXPECT_EQ(j.solved, 100);
     EXPECT_LE(j.rmsPx, 0.5);
     EXPECT_LE(j.stickPx, 0.08);
+    EXPECT_GT(shot.solve->relief, 0.02) << "a point in the far distance does not make it flat";
     EXPECT_LE(j.shapePx, 0.4);
     EXPECT_LE(j.rotationDeg, 0.02);
     EXPECT_LE(j.pathPercent, 0.1);
