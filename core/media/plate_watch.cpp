@@ -54,15 +54,18 @@ double difference(const Luma& a, const Luma& b) {
     return a.height > 0 ? sum / a.height : 0;
 }
 
-/// The row of the picture that row k of the kept ones is: every third, with two more on each side.
-int keptRow(int k) { return 3 * k + 2; }
+/// Rows from one that is kept to the next: odd, so that both fields are asked, and some 150 rows tell all there is.
+int rowStep(int height) { return std::max(3, height / 300 * 2 + 1); }
+
+/// The row of the picture that row k of the kept ones is, with two more on each side.
+int keptRow(int k, int height) { return rowStep(height) * k + 2; }
 
 Luma rowsToKeep(const Luma& in, Luma spare) {
-    const int rows = std::max(0, (in.height - 2) / 3);
+    const int step = rowStep(in.height), rows = std::max(0, in.height - 5 + step) / step;
     spare.width = in.width;
     spare.height = rows;
     spare.data.resize(size_t(in.width) * size_t(rows));
-    for (int k = 0; k < rows; ++k) std::copy_n(in.row(keptRow(k)), in.width, spare.row(k));
+    for (int k = 0; k < rows; ++k) std::copy_n(in.row(keptRow(k, in.height)), in.width, spare.row(k));
     return spare;
 }
 
@@ -71,14 +74,14 @@ Luma rowsToKeep(const Luma& in, Luma spare) {
 double combing(const Luma& now, const Luma& before) {
     double near = 0, far = 0;
     for (int k = 0; k < before.height; ++k) {
-        const int y = keptRow(k);
+        const int y = keptRow(k, now.height);
         float one = 0, two = 0;
         combSums(now.row(y), before.row(k), now.row(y - 1), now.row(y + 1), now.row(y - 2), now.row(y + 2), now.width,
                  8, one, two);
         near += double(one);
         far += double(two);
     }
-    return far > 0.6 * now.height ? near / far : 0;
+    return far > 1.8 * before.height ? near / far : 0;
 }
 
 double medianOf(std::vector<double> v) {

@@ -137,7 +137,7 @@ View refineView(View view, const Points3& world, const Points2& straight, const 
         const View next = moved(view, step.head<3>(), step.tail<3>());
         const double then = cost(next);
         if (then <= now) {
-            const bool small = now - then < 1e-10 * now;
+            const bool small = now - then < 1e-6 * now;
             view = next;
             now = then;
             damping = std::max(1e-12, damping * 0.1);

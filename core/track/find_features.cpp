@@ -186,4 +186,18 @@ std::vector<FoundFeature> findFeatures(const Luma& picture, const std::vector<Ei
     return out;
 }
 
+std::vector<FoundFeature> findFeatures(const Pyramid& picture, const std::vector<Eigen::Vector2d>& taken,
+                                       const FindOptions& options) {
+    if (picture.levels() < 2 || picture.level(0).width <= 1600) return findFeatures(picture.level(0), taken, options);
+    FindOptions half = options;
+    half.margin = options.margin / 2 + 1;
+    half.spacing = options.spacing / 2;
+    if (options.allowed) half.allowed = [&](int x, int y) { return options.allowed(2 * x, 2 * y); };
+    std::vector<Eigen::Vector2d> places;
+    for (const Eigen::Vector2d& p : taken) places.push_back(p / 2);
+    std::vector<FoundFeature> out = findFeatures(picture.level(1), places, half);
+    for (FoundFeature& f : out) f.x *= 2, f.y *= 2;
+    return out;
+}
+
 }  // namespace va

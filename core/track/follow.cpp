@@ -285,7 +285,7 @@ class Pass {
         if (r_.standing)
             for (const Path& p : *r_.standing)
                 if (const PathPoint* at = p.setAside ? nullptr : p.at(frame_)) taken.emplace_back(at->x, at->y);
-        const auto found = findFeatures(now.level(0), taken, find);
+        const auto found = findFeatures(now, taken, find);
         std::vector<std::optional<FeatureFollower>> fresh(found.size());
         parallelRanges(int(found.size()), 8, [&](int begin, int end) {
             for (int k = begin; k < end; ++k)

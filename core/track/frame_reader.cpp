@@ -36,7 +36,7 @@ FrameReader::~FrameReader() {
 
 Pyramid FrameReader::next(Pyramid spare) {
     Prepared p = wait(std::move(spare));
-    return levels_ == 1 ? Pyramid(p.luma, 1) : std::move(p.pyramid);
+    return levels_ == 1 ? Pyramid(std::move(p.luma), 1) : std::move(p.pyramid);
 }
 
 Luma FrameReader::nextLuma() { return std::move(wait({}).luma); }
@@ -87,10 +87,10 @@ FrameReader::Prepared FrameReader::prepare(int frame, Pyramid spare) {
     p.luma = take(frame);
     if (watch_) watch_(frame, p.luma);
     if (levels_ == 1) return p;
-    p.pyramid = Pyramid(p.luma, levels_ > 0 ? levels_ : pyramidLevels(p.luma.width), std::move(spare));
+    if (giveBack_ && spare.levels() > 0) giveBack_(spare.takePicture());
+    const int levels = levels_ > 0 ? levels_ : pyramidLevels(p.luma.width);
+    p.pyramid = Pyramid(std::move(p.luma), levels, std::move(spare));
     if (softer_) (void)p.pyramid.softer();
-    Luma used = std::exchange(p.luma, {});
-    if (giveBack_) giveBack_(std::move(used));
     return p;
 }
 

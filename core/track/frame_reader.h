@@ -18,7 +18,8 @@ namespace va {
 /// read in rising runs, since movies decode forward only.
 class FrameReader {
   public:
-    /// `levels` of the pyramids; 0 = by the picture's width. `giveBack` gets pictures that are used up.
+    /// `levels` of the pyramids; 0 = by the picture's width. `giveBack` gets the picture memory of pyramids that
+    /// are used up.
     FrameReader(std::vector<int> frames, std::function<Luma(int)> read,
                 std::function<void(int, const Luma&)> watch = {}, int levels = 0,
                 std::function<void(Luma)> giveBack = {});

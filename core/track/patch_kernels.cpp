@@ -22,18 +22,19 @@ constexpr Eight ramp{0, 1, 2, 3, 4, 5, 6, 7};
 /// each more those of one further pair.
 template <int N>
 VA_INLINE void cubicWeights(const Eight& x, Eight* w) {
-    if constexpr (N == 4) {
-        const Eight x2 = x * x;
-        w[0] = x * -0.5f + x2 - 0.5f * x2 * x;
-        w[1] = 1 + x2 * (1.5f * x - 2.5f);
-        w[2] = 0.5f * x + x2 * (2 - 1.5f * x);
-        w[3] = x2 * (0.5f * x - 0.5f);
-    } else {
-        for (int k = 0; k < N; ++k) {
-            const Eight d = x - float(k - 1), a = d < 0.0f ? -d : d;
-            const Eight inner = 1 + a * a * (1.5f * a - 2.5f), outer = ((2.5f - 0.5f * a) * a - 4) * a + 2;
-            w[k] = a < 1.0f ? inner : (a < 2.0f ? outer : Eight{});
-        }
+    // A place past pixel m has the weights of its fraction, m taps farther on.
+    Eight s = x;
+    for (int m = 1; m <= N - 4; ++m) s -= x >= float(m) ? Eight{} + 1.0f : Eight{};
+    const Eight s2 = s * s;
+    w[0] = s * -0.5f + s2 - 0.5f * s2 * s;
+    w[1] = 1 + s2 * (1.5f * s - 2.5f);
+    w[2] = 0.5f * s + s2 * (2 - 1.5f * s);
+    w[3] = s2 * (0.5f * s - 0.5f);
+    for (int m = 1; m <= N - 4; ++m) {
+        const auto past = x >= float(m);
+        w[3 + m] = past ? w[2 + m] : Eight{};
+        for (int k = 2 + m; k > 0; --k) w[k] = past ? w[k - 1] : w[k];
+        w[0] = past ? Eight{} : w[0];
     }
 }
 

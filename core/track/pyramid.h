@@ -14,9 +14,11 @@ namespace va {
 class Pyramid {
   public:
     Pyramid() = default;
-    /// `spare` is a pyramid that is not needed any more: its memory is used again, which saves most of the time that
-    /// fresh memory costs.
-    Pyramid(const Luma& picture, int levels, Pyramid spare = {});
+    /// Level 0 is made in the picture's own memory. `spare` is a pyramid that is not needed any more: the memory of its
+    /// other levels is used again, which saves most of the time that fresh memory costs.
+    Pyramid(Luma picture, int levels, Pyramid spare = {});
+    /// Takes the memory of level 0 out of a pyramid that is not needed any more; empty when it has none.
+    [[nodiscard]] Luma takePicture();
     [[nodiscard]] int levels() const { return int(levels_.size()); }
     [[nodiscard]] const Luma& level(int n) const { return levels_[size_t(n)]; }
 

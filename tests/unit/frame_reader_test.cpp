@@ -23,14 +23,15 @@ Luma numbered(int frame) {
 }
 
 TEST(FrameReader, GivesFramesInOrderAndPicturesBack) {
-    std::vector<int> seen;
+    std::vector<int> frames{3, 4, 7}, seen;
+    for (int f = 9; f < 40; ++f) frames.push_back(f);
     std::atomic<int> back = 0;
     FrameReader reader(
-        {3, 4, 7}, numbered, [&](int f, const Luma& l) { seen.push_back(l.at(5, 5) == float(f) ? f : -1); }, 2,
+        frames, numbered, [&](int f, const Luma& l) { seen.push_back(l.at(5, 5) == float(f) ? f : -1); }, 2,
         [&](Luma used) { back += used.width == 64; });
     reader.makeSofter(true);
     Pyramid spare;
-    for (const int frame : {3, 4, 7}) {
+    for (const int frame : frames) {
         Pyramid p = reader.next(std::move(spare));
         ASSERT_EQ(p.levels(), 2);
         EXPECT_FLOAT_EQ(p.level(0).at(20, 20), float(frame));
@@ -38,8 +39,9 @@ TEST(FrameReader, GivesFramesInOrderAndPicturesBack) {
         EXPECT_FLOAT_EQ(p.softer().at(20, 20), float(frame)) << "memory that is used again holds nothing old";
         spare = std::move(p);
     }
-    EXPECT_EQ(seen, (std::vector<int>{3, 4, 7}));
-    EXPECT_EQ(back, 3);
+    EXPECT_EQ(seen, frames);
+    // The memory of a frame serves for one that is read two or three later.
+    EXPECT_GE(back, int(frames.size()) - 5);
     EXPECT_THROW((void)reader.next(), std::out_of_range);
 }
 

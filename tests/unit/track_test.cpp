@@ -18,6 +18,45 @@ namespace {
 
 using test::TurnZoom;
 
+// Against the definition, weight by weight; borders repeat.
+TEST(Pyramid, LevelsAreTheBinomialBlursOfTheirDefinition) {
+    Luma in(131, 97);
+    unsigned state = 7;
+    for (float& v : in.data) v = float((state = state * 1664525U + 1013904223U) >> 24);
+    const auto blurred = [](const Luma& of, const std::vector<double>& taps, int x, int y) {
+        const int reach = int(taps.size()) / 2;
+        double sum = 0;
+        for (int j = -reach; j <= reach; ++j)
+            for (int i = -reach; i <= reach; ++i)
+                sum += taps[size_t(i + reach)] * taps[size_t(j + reach)] *
+                       double(of.at(std::clamp(x + i, 0, of.width - 1), std::clamp(y + j, 0, of.height - 1)));
+        return sum;
+    };
+    const std::vector<double> light{0.25, 0.5, 0.25}, wide{0.0625, 0.25, 0.375, 0.25, 0.0625};
+    // The memory of pyramids that are used up comes in other sizes, with what was in it.
+    Pyramid spare;
+    for (const int levels : {3, 1, 3}) {
+        Pyramid p(in, levels, std::move(spare));
+        ASSERT_EQ(p.levels(), levels);
+        for (int y = 0; y < in.height; ++y)
+            for (int x = 0; x < in.width; ++x) ASSERT_NEAR(double(p.level(0).at(x, y)), blurred(in, light, x, y), 1e-3);
+        for (int n = 1; n < levels; ++n) {
+            const Luma &level = p.level(n), &before = p.level(n - 1);
+            ASSERT_EQ(level.width, (before.width + 1) / 2);
+            ASSERT_EQ(level.height, (before.height + 1) / 2);
+            for (int y = 0; y < level.height; ++y)
+                for (int x = 0; x < level.width; ++x)
+                    ASSERT_NEAR(double(level.at(x, y)), blurred(before, wide, 2 * x, 2 * y), 1e-3);
+        }
+        const Luma softer = p.softer();
+        ASSERT_NEAR(double(softer.at(20, 30)), blurred(p.level(0), light, 20, 30), 1e-3);
+        const Luma taken = p.takePicture();
+        EXPECT_EQ(taken.data.size(), in.data.size());
+        spare = std::move(p);
+    }
+    EXPECT_TRUE(Pyramid().takePicture().data.empty());
+}
+
 TEST(Pyramid, LevelsShareTheOrigin) {
     // A bright spot on an even pixel stays on its pixel at half the size.
     Luma in(128, 96);
@@ -85,6 +124,38 @@ TEST_F(OnPhoto, FindingFillsOnlyWhatIsMissing) {
     std::set<std::pair<int, int>> found;
     for (const auto& f : findFeatures(p.level(0), taken, o)) found.emplace(f.x, f.y);
     EXPECT_EQ(found, gone);
+}
+
+// Patches grow with the picture, so wide ones are searched at half their size: the places are the same ones.
+TEST_F(OnPhoto, FindingInAWidePictureGivesThePlacesOfItsHalf) {
+    constexpr int w = 1680, h = 1260;
+    const Luma wide = test::warped(
+        photo(), w, h, [](const Eigen::Vector2d& p) -> Eigen::Vector2d { return p / 3.5 + Eigen::Vector2d(15, 12); }, 0,
+        1);
+    const Pyramid p(wide, 3);
+    FindOptions o;
+    o.count = 150;
+    o.margin = 20;
+    o.spacing = 24;
+    o.allowed = [](int x, int) { return x < 1200; };
+    const auto found = findFeatures(p, {}, o);
+    ASSERT_GT(found.size(), 60U);
+    for (size_t i = 0; i < found.size(); ++i) {
+        EXPECT_TRUE(found[i].x >= 20 && found[i].y >= 20 && found[i].x < 1200 && found[i].y < h - 20);
+        for (size_t j = 0; j < i; ++j)
+            EXPECT_GE(std::hypot(found[i].x - found[j].x, found[i].y - found[j].y), o.spacing - 1e-6);
+    }
+    FindOptions half = o;
+    half.margin = 11;
+    half.spacing = 12;
+    half.allowed = [](int x, int) { return x < 600; };
+    const auto inHalf = findFeatures(p.level(1), {}, half);
+    ASSERT_EQ(found.size(), inHalf.size());
+    for (size_t i = 0; i < found.size(); ++i)
+        EXPECT_TRUE(found[i].x == 2 * inHalf[i].x && found[i].y == 2 * inHalf[i].y);
+    // A narrow one is searched as it is.
+    const Pyramid narrow(view(still(), 0, 1), 3);
+    EXPECT_EQ(findFeatures(narrow, {}, {}).size(), findFeatures(narrow.level(0), {}, {}).size());
 }
 
 TEST_F(OnPhoto, FindingObeysMasksAndFlatPictures) {
