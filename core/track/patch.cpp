@@ -222,19 +222,21 @@ ReferencePatch ReferencePatch::blurredAlong(const Eigen::Vector2d& sweep, const 
     const double length = sweep.norm() + 0.5 * bend.norm();
     const int margin = int(std::ceil(length / 2)) + 2;
     if (!usable_ || !(length > 0.5) || windowMargin_ - margin < 1) return out;
-    out.windowMargin_ = windowMargin_ - margin;
+    // Gradients look one pixel beyond the patch; more is not asked of a blurred one.
+    out.windowMargin_ = std::min(2, windowMargin_ - margin);
     const int reach = radius_ + out.windowMargin_, n = 2 * reach + 1;
     out.window_ = Luma(n, n);
     const int samples = int(std::ceil(length)) + 2;
     const int whole = (n + PatchLayout::lanes - 1) / PatchLayout::lanes * PatchLayout::lanes;
+    const int beyond = windowMargin_ - out.windowMargin_;
     std::vector<float> u(size_t(whole), 0), v(size_t(whole), 0), line(size_t(whole), 0);
-    for (int i = 0; i < whole; ++i) u[size_t(i)] = float(std::min(i, n - 1) + margin);
+    for (int i = 0; i < whole; ++i) u[size_t(i)] = float(std::min(i, n - 1) + beyond);
     for (int k = 0; k < samples; ++k) {
         const double t = (k + 0.5) / samples - 0.5;
         // What the shutter's middle shows at u was at u less the way there.
         const Eigen::Vector2d from = -(t * sweep + t * t * bend);
         for (int y = 0; y < n; ++y) {
-            const float m[6] = {1, 0, 0, 1, float(from.x()), float(y + margin + from.y())};
+            const float m[6] = {1, 0, 0, 1, float(from.x()), float(y + beyond + from.y())};
             sampleCubic(window_.data.data(), window_.width, u.data(), v.data(), whole, m, line.data());
             for (int x = 0; x < n; ++x) out.window_.at(x, y) += line[size_t(x)] / float(samples);
         }

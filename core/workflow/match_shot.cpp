@@ -138,13 +138,12 @@ Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
         if (denser.paths != solved.paths) solved = withSolveUpdated(denser, progress);
         if (soFar) *soFar = solved;
     }
-    const auto again = [&](Shot better) {
-        if (better.paths != solved.paths) solved = withSolve(better, progress);
-        else solved = std::move(better);
-    };
-    if (shot.care == Care::careful && solved.solve->motion == Motion::free) again(withGuidedFollow(solved, progress));
-    again(withSmearRemeasured(solved, progress));
-    return solved;
+    if (shot.care == Care::careful && solved.solve->motion == Motion::free)
+        if (const Shot better = withGuidedFollow(solved, progress); better.paths != solved.paths)
+            solved = withSolve(better, progress);
+    // What is measured anew lies within a pixel of where it was: the solve goes on from where it is.
+    const Shot better = withSmearRemeasured(solved, progress);
+    return better.paths != solved.paths ? withSolveUpdated(better, progress) : better;
 }
 
 }  // namespace va
