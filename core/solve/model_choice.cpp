@@ -31,8 +31,7 @@ bool turnsOnly(const Sightings& s, const RotationSolve& r) {
             const PathSighting& seen = s.all[size_t(i)];
             if (s.heldBack[size_t(seen.path)] || seenIn[size_t(seen.path)] < 2) continue;
             variances.push_back(2 / seen.whiten.squaredNorm());
-            const auto pixel =
-                project(View{r.rotations[k], Eigen::Vector3d::Zero()}, r.lensOf(k), r.directions[size_t(seen.path)]);
+            const auto pixel = project(r.viewAt(k, seen.pixel), r.lensOf(k), r.directions[size_t(seen.path)]);
             errors.push_back(pixel ? (*pixel - seen.pixel).squaredNorm() : 1e6);
         }
     // Stated covariances are for one registration; sliding and rolling of texture come on top. A tenth of a pixel in
@@ -78,7 +77,7 @@ std::vector<std::vector<int>> framesToJudge(const Sightings& s, const std::vecto
 
 MotionEvidence chooseMotion(const Sightings& s, const std::vector<int>& keyframes, const Intrinsics& lens,
                             const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
-                            uint64_t seed, bool mayZoom) {
+                            uint64_t seed, bool mayZoom, const RowReading& rows) {
     MotionEvidence out;
     std::vector<double> moves;
     for (const auto& [begin, end] : s.ofPath) {
@@ -107,6 +106,19 @@ MotionEvidence chooseMotion(const Sightings& s, const std::vector<int>& keyframe
         if (first || !turns) out.rotation = std::move(turn);
         out.motion = turns ? Motion::rotation : Motion::free;
         if (!turns) break;
+    }
+    // Far from a turn no shear makes up for it.
+    const bool nearlyTurns = out.rotation.found && out.rotation.robustRmsPx < 2 * std::max(1.0, s.width / 1280.0);
+    if (out.motion == Motion::free && (rows.matters() || nearlyTurns)) {
+        std::vector<int> all;
+        for (int f = 0; f < s.frameCount(); ++f)
+            if (s.byFrame[size_t(f)].size() >= 4) all.push_back(f);
+        const Intrinsics& start = out.rotation.found ? out.rotation.lens : lens;
+        const RotationSolve whole = solveRotationOnly(s, all, start, {}, {}, seed);
+        RotationSolve turn = withRowsRead(s, whole, solved, priors, rows.matters() ? rows : RowReading{true, 0});
+        const bool told = rows.matters() || (std::fabs(turn.readout) > std::max(0.05, 4 * turn.readoutSigma) &&
+                                             std::fabs(turn.readout) < 1.2);
+        if (turn.found && told && turnsOnly(s, turn)) out.motion = Motion::rotation, out.rotation = std::move(turn);
     }
     return out;
 }

@@ -70,6 +70,9 @@ std::optional<Turn> turnBetween(const Sightings& s, const std::vector<std::pair<
 
 constexpr int firstSteps = 8, allSteps = 30;
 
+/// A fifth of a pixel: what parallax is told from.
+Eigen::Matrix2d whitener() { return Eigen::Matrix2d::Identity() * 5.0; }
+
 /// A solve on the way from one starting focal length.
 struct Attempt {
     BundleProblem problem;
@@ -109,15 +112,40 @@ Attempt begin(const Sightings& s, const std::vector<int>& frames, const Intrinsi
                 problem.points.push_back(rotations[k].transpose() * n->homogeneous().normalized());
                 out.pathOf.push_back(seen.path);
             }
-            problem.observations.push_back({int(k), point, seen.pixel, Eigen::Matrix2d::Identity() * 5.0});
+            problem.observations.push_back({int(k), point, seen.pixel, whitener()});
         }
     }
     if (problem.observations.size() < 20) problem.observations.clear();
     return out;
 }
 
+/// A solve that goes on from another.
+Attempt resume(const Sightings& s, const RotationSolve& from) {
+    Attempt out;
+    BundleProblem& problem = out.problem;
+    problem.lenses = {from.lens};
+    problem.focalOfView = from.focals;
+    problem.height = s.height;
+    std::vector<int> pointOf(size_t(s.pathCount()), -1);
+    for (size_t p = 0; p < pointOf.size(); ++p) {
+        if (!(from.directions[p].squaredNorm() > 0)) continue;
+        pointOf[p] = int(problem.points.size());
+        problem.points.push_back(from.directions[p]);
+        out.pathOf.push_back(int(p));
+    }
+    for (size_t k = 0; k < from.frames.size(); ++k) {
+        problem.views.push_back({from.rotations[k], Eigen::Vector3d::Zero()});
+        problem.lensOfView.push_back(0);
+        problem.timeOfView.push_back(s.frames[size_t(from.frames[k])]);
+        for (const int i : s.byFrame[size_t(from.frames[k])])
+            if (const int point = pointOf[size_t(s.all[size_t(i)].path)]; point >= 0)
+                problem.observations.push_back({int(k), point, s.all[size_t(i)].pixel, whitener()});
+    }
+    return out;
+}
+
 void goOn(Attempt& attempt, const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
-          int iterations) {
+          int iterations, bool solveReadout = false) {
     if (attempt.problem.observations.empty()) return;
     BundleOptions options;
     options.solved = solved;
@@ -127,6 +155,7 @@ void goOn(Attempt& attempt, const std::vector<LensValue>& solved, const std::vec
     options.rotationOnly = true;
     options.solveZoom = !attempt.problem.focalOfView.empty() &&
                         std::find(solved.begin(), solved.end(), LensValue::focal) != solved.end();
+    options.solveReadout = solveReadout;
     options.lossScale = 2.0;
     options.iterations = iterations;
     options.stopWhenCostFallsBy = 1e-5;
@@ -155,13 +184,16 @@ RotationSolve take(const Sightings& s, const std::vector<int>& frames, const Att
     for (const auto& o : problem.observations) {
         if (seenIn[size_t(o.point)] < 2) continue;
         const auto p =
-            project(problem.views[size_t(o.view)], problem.intrinsics(o.view), problem.points[size_t(o.point)]);
+            project(problem.viewAt(o.view, o.pixel), problem.intrinsics(o.view), problem.points[size_t(o.point)]);
         errors.push_back(p ? (*p - o.pixel).norm() : 1e6);
     }
     if (errors.size() < 20) return out;
     std::sort(errors.begin(), errors.end());
     out.robustRmsPx = errors[errors.size() / 2] / 1.17741;
     out.upperPx = errors[errors.size() * 9 / 10];
+    out.rates = problem.rates;
+    out.readout = problem.readout;
+    out.height = problem.height;
     out.found = true;
     return out;
 }
@@ -202,6 +234,32 @@ RotationSolve solveRotationOnly(const Sightings& s, const std::vector<int>& fram
         if (r.found && r.lens.focalPx > 0 && (!best.found || r.robustRmsPx < best.robustRmsPx * 0.98))
             best = std::move(r);
     return best;
+}
+
+RotationSolve withRowsRead(const Sightings& s, const RotationSolve& turn, const std::vector<LensValue>& solved,
+                           const std::vector<BundleOptions::Prior>& priors, const RowReading& rows) {
+    if (!turn.found || !rows.matters()) return turn;
+    Attempt attempt = resume(s, turn);
+    BundleProblem& problem = attempt.problem;
+    problem.readout = rows.readout;
+    for (int round = 0; round < 5; ++round) {
+        problem.rates = ratesOf(problem.views, problem.timeOfView);
+        goOn(attempt, solved, priors, 12, rows.solves);
+        if (!std::isfinite(attempt.cost)) return turn;
+    }
+    problem.rates = ratesOf(problem.views, problem.timeOfView);
+    RotationSolve out = take(s, turn.frames, attempt);
+    if (!out.found) return turn;
+    if (rows.solves) {
+        // How fast the cost rises beside the minimum, all else settled there, tells the deviation.
+        constexpr double aside = 0.1;
+        Attempt other = attempt;
+        other.problem.readout += aside;
+        goOn(other, solved, priors, 12);
+        const double rise = other.cost - attempt.cost, noise = std::max(0.2, out.robustRmsPx * whitener()(0, 0));
+        out.readoutSigma = rise > 0 ? std::min(1.0, noise * aside / std::sqrt(2 * rise)) : 1.0;
+    }
+    return out;
 }
 
 }  // namespace va

@@ -3,6 +3,7 @@
 #include <vector>
 
 #include "solve/bundle.h"
+#include "solve/rolling.h"
 #include "solve/sightings.h"
 
 namespace va {
@@ -14,6 +15,11 @@ struct RotationSolve {
         if (!focals.empty()) out.focalPx = focals[k];
         return out;
     }
+    /// The view as it stood when the row of `pixel` was read.
+    [[nodiscard]] View viewAt(size_t k, const Eigen::Vector2d& pixel) const {
+        const View middle{rotations[k], Eigen::Vector3d::Zero()};
+        return rates.empty() ? middle : viewAtRow(middle, rates[k], readout, pixel.y(), height);
+    }
     bool found = false;
     Intrinsics lens;
     std::vector<double> focals;               ///< px, one a frame, where the lens zooms; else empty
@@ -22,6 +28,18 @@ struct RotationSolve {
     std::vector<Eigen::Vector3d> directions;  ///< unit, one a path; zero where the path was not seen in these frames
     double robustRmsPx = 0;                   ///< median error over that of a unit Rayleigh distribution
     double upperPx = 0;                       ///< 90th percentile of the error: what parallax would show in
+    /// Rows that are read one after the other, as in BundleProblem; without rates all are read at once.
+    std::vector<ViewRate> rates;
+    double readout = 0;
+    double readoutSigma = -1;  ///< deviation of a solved one; negative where it was given
+    int height = 0;
+};
+
+/// What is known of how rows are read one after the other.
+struct RowReading {
+    bool solves = false;  ///< the time is looked for, from `readout`
+    double readout = 0;   ///< frames from the first row's reading to the last one's
+    [[nodiscard]] bool matters() const { return solves || readout != 0; }
 };
 
 /// Solves rotations over the given frames (indices, in order; neighbours must share paths). Rotations start from the
@@ -31,5 +49,12 @@ struct RotationSolve {
 RotationSolve solveRotationOnly(const Sightings& s, const std::vector<int>& frames, const Intrinsics& lens,
                                 const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
                                 uint64_t seed, bool zooms = false);
+
+/// The same camera once more with rows that are read one after the other, from where `turn` stands: turn and its rate
+/// are taken from each other in turns until they agree. Frames should follow each other, since a frame's rate is that
+/// of its neighbours. A camera that stands or turns evenly about one axis at no more than a few rows a frame does not
+/// tell the time that is looked for: its deviation says so.
+RotationSolve withRowsRead(const Sightings& s, const RotationSolve& turn, const std::vector<LensValue>& solved,
+                           const std::vector<BundleOptions::Prior>& priors, const RowReading& rows);
 
 }  // namespace va

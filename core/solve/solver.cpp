@@ -96,7 +96,7 @@ class Solver {
                                      return a.parallax < b.parallax;
                                  })->parallax;
         MotionEvidence evidence = chooseMotion(sightings_, keyframes_, lens_, lensValues(), priors(), request_.seed,
-                                               mayZoom() && picturesAreFlat());
+                                               mayZoom() && picturesAreFlat(), rows());
         result_.rotationRmsPx = evidence.rotation.found ? evidence.rotation.robustRmsPx : -1;
         switch (request_.move) {
             case MoveChoice::automatic: break;
@@ -108,9 +108,33 @@ class Solver {
             evidence.rotation = solveRotationOnly(sightings_, keyframes_, lens_, lensValues(), priors(), request_.seed,
                                                   request_.zoom == ZoomChoice::zooms);
         if (evidence.motion == Motion::fixed) return takeFixed();
-        if (evidence.motion == Motion::rotation && evidence.rotation.found) return takeRotation(evidence.rotation);
+        if (evidence.motion == Motion::rotation && evidence.rotation.found)
+            return takeRotation(evidence.rotation, sightings_);
         progress_.check();
         solveFree();
+        if (request_.move == MoveChoice::automatic) doubtTravel();
+    }
+
+    /// A large thing that moves by itself makes a turn look like more than a turn, and the free camera that is then
+    /// found does not believe that thing either: what it does not believe can't speak for it.
+    void doubtTravel() {
+        if (result_.motion != Motion::free) return;
+        std::set<int> disbelieved;
+        for (const SolveOutlier& o : result_.outliers)
+            if (o.whole) disbelieved.insert(o.pathId);
+        if (disbelieved.size() * 6 < result_.points.size() + disbelieved.size()) return;
+        Sightings believed = sightings_;
+        for (size_t p = 0; p < believed.pathIds.size(); ++p)
+            if (disbelieved.contains(believed.pathIds[p])) believed.heldBack[p] = 1;
+        keyframes_ = chooseKeyframes(sightings_);
+        const MotionEvidence evidence = chooseMotion(believed, keyframes_, lens_, lensValues(), priors(), request_.seed,
+                                                     mayZoom() && picturesAreFlat(), rows());
+        if (evidence.motion != Motion::rotation || !evidence.rotation.found) return;
+        SolveResult turning;
+        turning.parallaxPx = result_.parallaxPx;
+        for (int f : request_.frames) turning.frames.emplace_back().frame = f;
+        result_ = std::move(turning);
+        takeRotation(evidence.rotation, believed);
     }
 
     /// Angle between rays that places a point: as usual, or less where the shot has less parallax to give.
@@ -305,11 +329,14 @@ class Solver {
 
     [[nodiscard]] double slideNever() const { return 0.4 * std::max(1.0, request_.width / 1280.0); }
 
+    [[nodiscard]] RowReading rows() const {
+        return {request_.readoutKnown != Known::known, request_.readoutKnown == Known::unknown ? 0 : request_.readout};
+    }
+
     /// Rows that are read one after the other: solved last, when the camera's own motion is known.
     void readRows(Reconstruction& r) {
-        const bool solves = request_.readoutKnown != Known::known;
-        if (!solves && request_.readout == 0) return;
-        r.setReadout(request_.readoutKnown == Known::unknown ? 0 : request_.readout, solves);
+        if (!rows().matters()) return;
+        r.setReadout(rows().readout, rows().solves);
         for (int round = 0; round < 4; ++round) {
             progress_.check();
             r.refine(lensValues(), priors(), 12, 1e-5, cancelled_);
@@ -977,8 +1004,9 @@ class Solver {
     }
 
     /// Rotations for all frames: the keyframes' directions stay, every frame is turned onto them, then all are bundled
-    /// once more.
-    void takeRotation(const RotationSolve& onKeyframes) {
+    /// once more. A turn with rows read one after the other was solved over all frames already. `by`: the sightings
+    /// with what is not to be solved by held back.
+    void takeRotation(const RotationSolve& onKeyframes, const Sightings& by) {
         progress_.stage("Solving the turns", 0, 0.8);
         std::vector<int> all;
         for (int f = 0; f < sightings_.frameCount(); ++f)
@@ -987,15 +1015,32 @@ class Solver {
         const std::vector<LensValue> solved = zooms ? std::vector{LensValue::focal} : std::vector<LensValue>{};
         Intrinsics start = onKeyframes.lens;
         if (zooms) start.focalPx = onKeyframes.focals.front();
-        RotationSolve r = solveRotationOnly(sightings_, all, start, solved, {}, request_.seed, zooms);
-        if (!r.found) r = onKeyframes;
+        RotationSolve r = onKeyframes;
+        if (r.rates.empty() || r.frames != all) {
+            RotationSolve whole = solveRotationOnly(by, all, start, solved, {}, request_.seed, zooms);
+            if (whole.found) r = std::move(whole);
+            // A shear of the pictures that was taken for something else has bent the lens.
+            if (rows().matters()) r = withRowsRead(by, r, zooms ? solved : lensValues(), priors(), rows());
+        }
         result_.zooms = zooms;
+        result_.height = request_.height;
+        result_.readout = r.readout;
+        result_.readoutSigma = r.readoutSigma;
         result_.motion = Motion::rotation;
         result_.trouble = SolveTrouble::noParallax;
         result_.lens = r.lens;
         result_.rotationRmsPx = r.robustRmsPx;
         const View base{r.rotations.front(), Eigen::Vector3d::Zero()};
         const Eigen::Quaterniond baseTurn = poseFromView(base).worldFromCamera;
+        // What was not solved by may still go where the turn takes it.
+        for (size_t k = 0; k < r.frames.size(); ++k)
+            for (const int i : sightings_.byFrame[size_t(r.frames[k])]) {
+                const PathSighting& s = sightings_.all[size_t(i)];
+                Eigen::Vector3d& d = r.directions[size_t(s.path)];
+                if (d.squaredNorm() > 0 || sightings_.heldBack[size_t(s.path)]) continue;
+                if (const auto n = r.lensOf(k).normalisedFromPixel(s.pixel))
+                    d = r.viewAt(k, s.pixel).rotation.transpose() * n->homogeneous().normalized();
+            }
         double sum = 0;
         int count = 0;
         std::vector<std::pair<int, int>> believed(size_t(sightings_.pathCount()));  // of all
@@ -1009,7 +1054,7 @@ class Solver {
             for (int i : sightings_.byFrame[size_t(r.frames[k])]) {
                 const PathSighting& s = sightings_.all[size_t(i)];
                 const Eigen::Vector3d& d = r.directions[size_t(s.path)];
-                const auto p = d.squaredNorm() > 0 ? project(view, r.lensOf(k), d) : std::nullopt;
+                const auto p = d.squaredNorm() > 0 ? project(r.viewAt(k, s.pixel), r.lensOf(k), d) : std::nullopt;
                 const double e2 = p ? (*p - s.pixel).squaredNorm() : 1e9;
                 ++believed[size_t(s.path)].second;
                 if (e2 > std::max(1.0, 36 * r.robustRmsPx * r.robustRmsPx)) continue;

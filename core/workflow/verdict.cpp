@@ -233,9 +233,9 @@ Verdict onSolve(const Shot& s) {
                         "The camera does not move: no depth can be had. Use a clip with a moving camera, or match it "
                         "as a still."};
             return {Lamp::look,
-                    text("The camera only turns%s (%.2f px): no depth can be had, so there is no floor. The "
+                    text("The camera only turns%s (%.2f px%s): no depth can be had, so there is no floor. The "
                          "turn itself is solved over %d of %d frames and can be exported.",
-                         r.zooms ? " and zooms" : "", r.rmsPx, r.solvedCount(), frames)};
+                         r.zooms ? " and zooms" : "", r.rmsPx, readoutInBrief(r).c_str(), r.solvedCount(), frames)};
         case SolveTrouble::growthStopped:
         case SolveTrouble::none: break;
     }

@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <random>
+#include <set>
 
 #include "solve/solver.h"
 #include "synthetic_shot.h"
@@ -150,6 +151,31 @@ TEST(Zoom, FoundInAFreeMove) {
     }
 }
 
+// A large thing that drives and turns by itself in front of a tripod makes no travel of a pan.
+TEST(MoveChoice, PansStayPansWhateverDrivesThrough) {
+    for (const double share : {0.3, 0.4})
+        for (int seed = 1; seed <= 2; ++seed) {
+            SyntheticOptions o;
+            o.seed = uint64_t(seed);
+            o.frames = 50, o.points = 250;
+            o.moverShare = share;
+            const double sweep = seed % 2 == 0 ? 0.4 : -0.25;
+            o.camera = [=](double t) { return lookAlong({0, 1, 0}, sweep * (t - 0.5), 0.05 * t); };
+            const SyntheticShot s = makeSyntheticShot(o);
+            const SolveResult r = solve(s);
+            ASSERT_EQ(r.motion, Motion::rotation) << share << " seed " << seed;
+            EXPECT_LT(r.rmsPx, 0.2) << share << " seed " << seed;
+            EXPECT_LT(errorsOf(s, r).turn, 0.002) << share << " seed " << seed;
+            // What drives is named, and little else.
+            std::set<int> named, driving(s.moverPaths.begin(), s.moverPaths.end());
+            for (const SolveOutlier& path : r.outliers)
+                if (path.whole) named.insert(path.pathId);
+            const auto right = std::count_if(named.begin(), named.end(), [&](int id) { return driving.contains(id); });
+            EXPECT_GE(right * 10, std::ssize(driving) * 7) << share << " seed " << seed;
+            EXPECT_LE(std::ssize(named) - right, 15) << share << " seed " << seed;
+        }
+}
+
 TEST(Zoom, FoundInATurn) {
     SyntheticOptions o;
     o.frames = 40;
@@ -162,6 +188,68 @@ TEST(Zoom, FoundInATurn) {
     EXPECT_TRUE(r.zooms);
     EXPECT_LT(errorsOf(s, r).focal, 0.015);
     EXPECT_LT(errorsOf(s, r).turn, 0.002);
+}
+
+/// A swing from a tripod whose head shakes, with rows that are read one after the other.
+SyntheticShot shakyPan(double readout, uint64_t seed) {
+    SyntheticOptions o;
+    o.seed = seed;
+    o.frames = 60;
+    o.points = 250;
+    o.readout = readout;
+    o.camera = [](double t) {
+        return lookAlong({1, 2, 3}, 0.5 * (t - 0.5) + 0.012 * std::sin(50 * t), 0.05 * t + 0.01 * std::cos(41 * t));
+    };
+    return makeSyntheticShot(o);
+}
+
+// Common practice: sensors that read row by row shear the pictures of a fast pan. That is no travel of the camera, and
+// the turn has to come out for the row that it is said to stand for.
+TEST(RollingShutter, ATurnIsSolvedRowByRow) {
+    for (const uint64_t seed : {3U, 4U, 5U}) {
+        SyntheticShot s = shakyPan(0.6, seed);
+        // Nobody has said that rows are read one after the other: the pictures do.
+        const SolveResult blind = solve(s);
+        ASSERT_EQ(blind.motion, Motion::rotation);
+        EXPECT_NEAR(blind.readout, 0.6, 0.012);
+        EXPECT_LT(errorsOf(s, blind).turn, 0.0008);
+        s.request.readout = 0.6;
+        const SolveResult known = solve(s);
+        ASSERT_EQ(known.motion, Motion::rotation);
+        EXPECT_EQ(known.solvedCount(), 60);
+        EXPECT_DOUBLE_EQ(known.readout, 0.6);
+        EXPECT_LT(known.readoutSigma, 0) << "a given time has no deviation";
+        EXPECT_LT(known.rmsPx, 0.2);
+        EXPECT_LT(errorsOf(s, known).turn, 0.0008);
+        EXPECT_LT(errorsOf(s, known).focal, 0.006);
+
+        s.request.readout = 0;
+        s.request.readoutKnown = Known::unknown;
+        const SolveResult found = solve(s);
+        ASSERT_EQ(found.motion, Motion::rotation);
+        EXPECT_GT(found.readoutSigma, 0);
+        EXPECT_LT(found.readoutSigma, 0.02);
+        // Rates through five frames underrate a shake of seven frames' length by a hundredth or two.
+        EXPECT_NEAR(found.readout, 0.6, 0.012);
+        EXPECT_LT(errorsOf(s, found).turn, 0.0008);
+    }
+    // Where all rows were read at once, that is found too.
+    SyntheticShot s = shakyPan(0, 6);
+    s.request.readoutKnown = Known::unknown;
+    const SolveResult atOnce = solve(s);
+    ASSERT_EQ(atOnce.motion, Motion::rotation);
+    EXPECT_NEAR(atOnce.readout, 0, std::max(0.004, 4 * atOnce.readoutSigma));
+}
+
+// A camera that travels is not taken for one that turns, whatever its rows do.
+TEST(RollingShutter, ATravelStaysATravel) {
+    SyntheticOptions o;
+    o.readout = 0.5;
+    SyntheticShot s = makeSyntheticShot(o);
+    s.request.readoutKnown = Known::unknown;
+    const SolveResult r = solve(s);
+    EXPECT_EQ(r.motion, Motion::free);
+    EXPECT_NEAR(r.readout, 0.5, std::max(0.01, 4 * r.readoutSigma));
 }
 
 TEST(Zoom, NotSeenWhereThereIsNone) {
