@@ -6,8 +6,10 @@
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QPushButton>
+#include <QScrollBar>
 #include <QStandardPaths>
 #include <QVBoxLayout>
+#include <algorithm>
 #include <cmath>
 
 #include "base/error.h"
@@ -23,14 +25,17 @@ Inspector::Inspector(Document& document, FeatureEdits& edits, LensEdits& lensEdi
       edits_(edits),
       lensEdits_(lensEdits),
       solveEdits_(solveEdits),
-      slip_(slip),
-      stack_(new QStackedWidget) {
+      slip_(slip) {
     setObjectName("inspector");
     setFixedWidth(248);
     setWidgetResizable(true);
     setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     setFrameShape(QFrame::NoFrame);
-    setWidget(stack_);
+    // Pages that are hidden take no room: the one that is seen decides how far there is to scroll.
+    auto* all = new QWidget;
+    auto* below = new QVBoxLayout(all);
+    below->setContentsMargins(0, 0, 0, 0);
+    setWidget(all);
     buildPlate(actions);
     buildLens(actions);
     buildFeatures(actions);
@@ -47,18 +52,34 @@ Inspector::Inspector(Document& document, FeatureEdits& edits, LensEdits& lensEdi
 }
 
 void Inspector::showStep(Step step) {
-    stack_->setCurrentIndex(int(step));
+    if (shown_ == int(step)) return refresh();
+    scrolled_[size_t(shown_)] = verticalScrollBar()->value();
+    pages_[size_t(shown_)]->hide();
+    shown_ = int(step);
+    pages_[size_t(shown_)]->show();
     refresh();
+    // How far there is to scroll is known once the page is laid out.
+    QLayout* layout = widget()->layout();
+    layout->activate();
+    const int width = viewport()->width();
+    widget()->resize(width, std::max({viewport()->height(), layout->totalMinimumSize().height(),
+                                      layout->hasHeightForWidth() ? layout->totalHeightForWidth(width) : 0}));
+    verticalScrollBar()->setValue(scrolled_[size_t(shown_)]);
 }
 
 void Inspector::refresh() {
-    const size_t page = size_t(std::max(0, stack_->currentIndex()));
-    if (page < refreshers_.size()) refreshers_[page]();
+    if (size_t(shown_) < refreshers_.size()) refreshers_[size_t(shown_)]();
+}
+
+void Inspector::add(Page* page) {
+    widget()->layout()->addWidget(page);
+    page->setVisible(pages_.empty());
+    pages_.push_back(page);
 }
 
 Page* Inspector::addPage(const QString& title) {
     auto* page = new Page(title);
-    stack_->addWidget(page);
+    add(page);
     return page;
 }
 
@@ -147,19 +168,19 @@ void Inspector::buildPlate(const QMap<QString, QAction*>& actions) {
 
 void Inspector::buildLens(const QMap<QString, QAction*>& actions) {
     lens_ = new LensPage(document_, lensEdits_, actions);
-    stack_->addWidget(lens_);
+    add(lens_);
     refreshers_.push_back([this] { lens_->refresh(); });
 }
 
 void Inspector::buildFeatures(const QMap<QString, QAction*>& actions) {
     features_ = new FeaturesPage(document_, edits_, actions);
-    stack_->addWidget(features_);
+    add(features_);
     refreshers_.push_back([this] { features_->refresh(); });
 }
 
 void Inspector::buildSolve(const QMap<QString, QAction*>& actions) {
     solve_ = new SolvePage(document_, solveEdits_, slip_, actions);
-    stack_->addWidget(solve_);
+    add(solve_);
     refreshers_.push_back([this] { solve_->refresh(); });
 }
 

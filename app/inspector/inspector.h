@@ -4,7 +4,6 @@
 #include <QFormLayout>
 #include <QLabel>
 #include <QScrollArea>
-#include <QStackedWidget>
 
 #include "document/document.h"
 #include "inspector/features_page.h"
@@ -29,6 +28,7 @@ class Inspector : public QScrollArea {
     [[nodiscard]] SolvePage& solve() { return *solve_; }
 
   private:
+    void add(Page* page);
     Page* addPage(const QString& title);
     void buildPlate(const QMap<QString, QAction*>& actions);
     void buildLens(const QMap<QString, QAction*>& actions);
@@ -50,7 +50,9 @@ class Inspector : public QScrollArea {
     FeaturesPage* features_ = nullptr;
     LensPage* lens_ = nullptr;
     SolvePage* solve_ = nullptr;
-    QStackedWidget* stack_;
+    std::vector<Page*> pages_;  ///< in the order of the steps
+    int shown_ = 0;
+    std::array<int, stepCount> scrolled_{};          ///< px, where each page was left
     std::vector<std::function<void()>> refreshers_;  ///< one a page, in the order of the steps
 };
 

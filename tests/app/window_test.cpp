@@ -15,6 +15,8 @@
 #include <QPlainTextEdit>
 #include <QProcess>
 #include <QPushButton>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <QStandardPaths>
 #include <QTableView>
 #include <QTemporaryDir>
@@ -340,6 +342,27 @@ class WindowTest : public QObject {
         const QPointF corner = ui.plate->fromPixel(-0.5, -0.5), end = ui.plate->fromPixel(639.5, 359.5);
         QVERIFY(corner.x() >= -0.5 && corner.y() >= -0.5 && end.x() <= ui.plate->width() + 0.5 &&
                 end.y() <= ui.plate->height() + 0.5);
+    }
+
+    // A long page that was scrolled down must not leave the next one out of sight.
+    void inspectorShowsEveryPageFromWhereItWasLeft() {
+        Ui ui(solvedProject());
+        auto* inspector = ui.window.findChild<QScrollArea*>(QStringLiteral("inspector"));
+        QVERIFY(inspector);
+        ui.window.action("stepSolve")->trigger();
+        QScrollBar* bar = inspector->verticalScrollBar();
+        QTRY_VERIFY(bar->maximum() > 100);
+        bar->setValue(bar->maximum());
+        const int left = bar->value();
+        ui.window.action("stepGround")->trigger();
+        QCOMPARE(bar->value(), 0);
+        QTRY_VERIFY2(bar->maximum() < left, "a short page is not as long as the longest");
+        QTRY_COMPARE(bar->value(), 0);
+        QVERIFY(inspector->widget()->visibleRegion().boundingRect().top() <= 0);
+        ui.window.action("stepFeatures")->trigger();
+        QCOMPARE(bar->value(), 0);
+        ui.window.action("stepSolve")->trigger();
+        QTRY_COMPARE(bar->value(), left);
     }
 
     void boxIsDraggedOverTheGroundAndTheCameraStays() {
