@@ -462,6 +462,7 @@ void PlateCanvas::drawPaths(QPainter& painter) {
     // Thousands of paths: antialiased tails are most of the cost, and can't be told apart then anyway.
     const auto& seenHere = byFrame_[size_t(frame - shot.plate.frames.first)];
     const bool crowded = seenHere.size() > 1500;
+    const double scale = markScale();
     painter.setRenderHint(QPainter::Antialiasing, !crowded);
     for (const Seen& seen : seenHere) {
         const Path& path = (*shot.paths)[size_t(seen.path)];
@@ -513,14 +514,14 @@ void PlateCanvas::drawPaths(QPainter& painter) {
             painter.setPen(QPen(fading, crowded ? 0 : 1));
             painter.drawPolyline(line);
         }
-        const double r = selected ? look_.markSize + 1.8 : look_.markSize;
+        const double r = selected ? scale * look_.markSize + 1.8 : scale * look_.markSize;
         painter.setBrush(Qt::NoBrush);
         if (crowded && !selected) {
             painter.setPen(QPen(colour, 0));
             painter.drawRect(QRectF(at.x() - 2, at.y() - 2, 4, 4));
             continue;
         }
-        painter.setPen(QPen(QColor(0, 0, 0, 130), 3.2));
+        painter.setPen(QPen(QColor(0, 0, 0, 130), 1.7 + 1.5 * scale));
         const auto ring = [&] {
             if (path.origin == PathOrigin::byHand)
                 painter.drawPolygon(QPolygonF({at + QPointF(0, -r - 1), at + QPointF(r + 1, 0), at + QPointF(0, r + 1),
@@ -528,7 +529,7 @@ void PlateCanvas::drawPaths(QPainter& painter) {
             else painter.drawEllipse(at, r, r);
         };
         ring();
-        painter.setPen(QPen(selected ? theme.accent : colour, selected ? 2 : 1.5));
+        painter.setPen(QPen(selected ? theme.accent : colour, selected ? 2 : 0.5 + scale));
         ring();
         if (document_.previewed().contains(path.id)) {
             // About to be set aside: struck through.
@@ -576,12 +577,22 @@ void PlateCanvas::drawLegend(QPainter& painter) {
     painter.drawText(box, Qt::AlignCenter, line);
 }
 
+double PlateCanvas::markScale() const {
+    const Shot& shot = document_.shot();
+    const int frame = document_.frame();
+    if (!shot.plate.frames.contains(frame) || byFrame_.size() != size_t(shot.plate.frames.count())) return 1;
+    const double area = shot.plate.width * zoom() * shot.plate.height * zoom();
+    const auto n = double(byFrame_[size_t(frame - shot.plate.frames.first)].size());
+    // From two dozen pixels between neighbours on there is room.
+    return n > 0 ? std::clamp(std::sqrt(area / n) / 24, 0.5, 1.0) : 1;
+}
+
 int PlateCanvas::pathAt(const QPointF& at) const {
     const Shot& shot = document_.shot();
     const int frame = document_.frame();
     if (!shot.plate.frames.contains(frame) || byFrame_.size() != size_t(shot.plate.frames.count())) return 0;
     int best = 0;
-    double nearest = 9 * 9;
+    double nearest = std::pow(9 * markScale(), 2);
     for (const Seen& seen : byFrame_[size_t(frame - shot.plate.frames.first)]) {
         const PathPoint& p = (*shot.paths)[size_t(seen.path)].points[size_t(seen.point)];
         const QPointF d = fromPixel(p.x, p.y) - at;

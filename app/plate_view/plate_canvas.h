@@ -65,6 +65,9 @@ class PlateCanvas : public QWidget {
     void setLook(const PathLook& look);
     /// Id of the path under a widget position in the current frame, or 0.
     [[nodiscard]] int pathAt(const QPointF& at) const;
+    /// How large marks are drawn, and how far they are grabbed from, as a share of what they are where there is room:
+    /// between features that crowd the view things have to be seen and reached. 0.5..1.
+    [[nodiscard]] double markScale() const;
 
   Q_SIGNALS:
     void zoomChanged();

@@ -365,6 +365,41 @@ class WindowTest : public QObject {
         QTRY_COMPARE(bar->value(), left);
     }
 
+    // Common practice: what is drawn over a picture steps back where there is much of it.
+    void marksGetSmallerWhereFeaturesCrowd() {
+        Ui ui(solvedProject());
+        ui.plate->fit();
+        const double roomy = ui.plate->markScale();
+        Shot shot = ui.document.shot();
+        std::vector<Path> many;
+        const int frame = ui.document.frame();
+        for (int k = 0; k < 1200; ++k) {
+            Path p;
+            p.id = 5000 + k;
+            p.referenceFrame = frame;
+            PathPoint q;
+            q.frame = frame;
+            q.x = 8 + (k % 40) * (shot.plate.width - 16) / 39.0;
+            q.y = 8 + (k / 40) * (shot.plate.height - 16) / 29.0;
+            p.points = {q};
+            many.push_back(p);
+        }
+        shot.paths = std::make_shared<std::vector<Path>>(many);
+        ui.document.edit(QStringLiteral("Many"), shot);
+        const double crowded = ui.plate->markScale();
+        QVERIFY2(crowded < 0.7 * roomy, qPrintable(QString::number(crowded)));
+        QVERIFY(crowded >= 0.5);
+        // What lies a few pixels beside a mark is not the mark.
+        const QPointF mark = ui.plate->fromPixel(many[600].points[0].x, many[600].points[0].y);
+        QCOMPARE(ui.plate->pathAt(mark), many[600].id);
+        QCOMPARE(ui.plate->pathAt(mark + QPointF(2, 0)), many[600].id);
+        const double step = ui.plate->fromPixel(many[601].points[0].x, 0).x() - mark.x(),
+                     down = ui.plate->fromPixel(0, many[640].points[0].y).y() - mark.y();
+        QCOMPARE(ui.plate->pathAt(mark + QPointF(0.5 * step, 0.5 * down)), 0);
+        ui.document.undoStack().undo();
+        QVERIFY(ui.plate->markScale() > crowded);
+    }
+
     void boxIsDraggedOverTheGroundAndTheCameraStays() {
         Ui ui;
         QVERIFY(ui.window.openPath(solvedProject()));
