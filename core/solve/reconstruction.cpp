@@ -6,6 +6,7 @@
 
 #include "base/parallel.h"
 #include "solve/essential.h"
+#include "solve/normal_equations.h"
 #include "solve/planar_start.h"
 #include "solve/sureness.h"
 #include "solve/triangulate.h"
@@ -359,6 +360,46 @@ std::optional<Eigen::MatrixXd> Reconstruction::covariance(const std::vector<Lens
 
 std::optional<Eigen::MatrixXd> Reconstruction::lensCovariance(const std::vector<LensValue>& values) const {
     return covariance(values, false);
+}
+
+Eigen::VectorXd Reconstruction::disagreement(const std::vector<LensValue>& values,
+                                             const Eigen::MatrixXd& covariance) const {
+    constexpr int groups = 16, mostViews = 40;
+    const Selection s = select((solvedFrames() + mostViews - 1) / mostViews);
+    const auto n = Eigen::Index(values.size());
+    const Eigen::VectorXd none = Eigen::VectorXd::Ones(n);
+    if (int(s.problem.points.size()) < 6 * groups || covariance.rows() != n || n == 0) return none;
+    BundleOptions options;
+    options.solved = values;
+    options.lossScale = 2.0;
+    options.fixedViews.assign(s.problem.views.size(), 0);
+    if (!tiesPlace_) options.fixedViews[0] = 1;
+    options.solveZoom = zooms() && !focalsHeld_;
+    Eigen::MatrixXd moves = Eigen::MatrixXd::Zero(n, groups);
+    std::vector<char> failed(groups, 0);
+    parallelRanges(groups, 1, [&](int begin, int end) {
+        for (int g = begin; g < end; ++g) {
+            BundleProblem p = s.problem;
+            std::erase_if(p.observations, [&](const auto& o) { return o.point % groups == g; });
+            NormalEquations equations(p, options);
+            BundleStep step;
+            if (!std::isfinite(equations.linearise(p)) || !equations.solve(1e-10, step)) {
+                failed[size_t(g)] = 1;
+                continue;
+            }
+            // The focal lengths of a zoom are among the views' numbers: the middle one speaks for all.
+            const auto middle = Eigen::Index(p.views.size() / 2);
+            for (Eigen::Index k = 0, border = 0; k < n; ++k)
+                moves(k, g) = options.solveZoom && values[size_t(k)] == LensValue::focal
+                                  ? p.focalOfView[size_t(middle)] * step.views[(middle + 1) * equations.viewSize() - 1]
+                                  : step.border[border++];
+        }
+    });
+    if (std::find(failed.begin(), failed.end(), 1) != failed.end() || !moves.allFinite()) return none;
+    const Eigen::MatrixXd off = moves.colwise() - moves.rowwise().mean();
+    const Eigen::VectorXd variance = (groups - 1.0) / groups * off.rowwise().squaredNorm(),
+                          ratio = variance.cwiseQuotient(covariance.diagonal()).cwiseSqrt();
+    return ratio.allFinite() ? Eigen::VectorXd(ratio.cwiseMin(10)) : none;
 }
 
 std::optional<double> Reconstruction::readoutSigma() const {

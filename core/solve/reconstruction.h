@@ -51,6 +51,12 @@ class Reconstruction {
                          int iterations, double stop, const std::function<bool()>& cancelled = {}, int every = 1);
     /// Covariance of the lens's numbers, as far as the sightings in use tell them; nothing where there are too few.
     [[nodiscard]] std::optional<Eigen::MatrixXd> lensCovariance(const std::vector<LensValue>& values) const;
+    /// How much the lens's numbers deviate, each over what `covariance` says: sixteenths of the paths are left out in
+    /// turn, and what that moves them by shows how far paths disagree (the jackknife, Quenouille 1956 and Tukey 1958,
+    /// one Newton step each). Errors that go on over a path's frames, and paths that are much worse than the median,
+    /// count in full there. Good to a fifth; ones where there are too few paths to tell.
+    [[nodiscard]] Eigen::VectorXd disagreement(const std::vector<LensValue>& values,
+                                               const Eigen::MatrixXd& covariance) const;
     /// Deviation of the solved read-out time, frames; nothing where the sightings do not tell it.
     [[nodiscard]] std::optional<double> readoutSigma() const;
     /// Takes this bend instead of the solved one; the next refine() settles the rest around it.

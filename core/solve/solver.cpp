@@ -486,6 +486,10 @@ class Solver {
             }
         }
         if (!covariance || values.empty()) return;
+        const Eigen::VectorXd more = r.disagreement(values, *covariance);
+        disagreement_ = std::max(1.0, std::sqrt(more.squaredNorm() / double(more.size())));
+        const Eigen::VectorXd scale = more.cwiseMax(1);
+        covariance = scale.asDiagonal() * *covariance * scale.asDiagonal();
         result_.lensNumbers = lensNumbers(r.lens(), values, *covariance);
         if (bendIsSolved()) result_.lensMapSigmaPx = bendSigma(r.lens(), values, *covariance);
     }
@@ -672,7 +676,7 @@ class Solver {
         result_.motion = Motion::free;
         result_.lens = r.lens();
         result_.zooms = r.zooms();
-        result_.errorsTogether = r.errorsTogether();
+        result_.errorsTogether = disagreement_ * r.errorsTogether();
         std::vector<double> depths;
         int anchor = -1, common = -1;
         for (int f = 0; f < sightings_.frameCount(); ++f) {
@@ -1081,6 +1085,7 @@ class Solver {
     std::vector<int> keyframes_;
     std::vector<StartPair> pairs_;
     std::set<int> gaveUp_;
+    double disagreement_ = 1;  ///< of the paths, on top of what their errors say by themselves
     std::function<bool()> cancelled_;
     SolveResult result_;
     const SolveResult* from_ = nullptr;  ///< that is brought up to date

@@ -34,9 +34,9 @@ Shot withCameraPathEdits(const Shot& shot, const std::vector<PathEdit>& edits);
 Shot withGround(const Shot& shot, const GroundSpec& spec);
 
 /// The automatic run over all steps up to a first ground: follows what has to be followed, and solves. Where the solve
-/// then knows the focal length to no better than 0.1 %, and density is "normal", more features are followed. With care
-/// "careful" the solve guides a second follow, and is made anew from what that found. On cancel, `soFar` (if given)
-/// holds what was reached.
+/// then knows the focal length to no better than an eighth of a percent, and density is "normal", more features are
+/// followed. With care "careful" the solve guides a second follow, and is made anew from what that found. On cancel,
+/// `soFar` (if given) holds what was reached.
 Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar = nullptr);
 
 }  // namespace va

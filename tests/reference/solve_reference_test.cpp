@@ -190,6 +190,44 @@ TEST(Zoom, FoundInATurn) {
     EXPECT_LT(errorsOf(s, r).turn, 0.002);
 }
 
+// A statement of how sure the focal length is must hold where a share of the paths slides along edges, which no
+// covariance of single registrations shows.
+TEST(LensNumbers, DeviationsHoldWherePathsSlide) {
+    for (const double sliding : {0.0, 0.2}) {
+        double sum = 0, stated = 0;
+        constexpr int repetitions = 24;
+        for (int k = 0; k < repetitions; ++k) {
+            SyntheticOptions o;
+            o.seed = uint64_t(300 + k);
+            o.points = 260, o.frames = 36;
+            o.noisePx = 0.06;
+            SyntheticShot s = makeSyntheticShot(o);
+            std::mt19937 random(unsigned(900 + k));
+            std::uniform_real_distribution<double> u(-1, 1);
+            for (Path& p : s.paths) {
+                const bool slides = 0.5 * (u(random) + 1) < sliding;
+                const double angle = M_PI * u(random), far = 0.15 + 0.15 * std::fabs(u(random));
+                for (size_t i = 0; slides && i < p.points.size(); ++i) {
+                    const double along = far * (double(i) / double(p.points.size()) - 0.5);
+                    p.points[i].x += along * std::cos(angle);
+                    p.points[i].y += along * std::sin(angle);
+                }
+            }
+            const SolveResult r = solve(s);
+            ASSERT_EQ(r.motion, Motion::free);
+            for (const LensNumber& n : r.lensNumbers)
+                if (n.name == "focal") {
+                    sum += std::pow((r.lens.focalPx - o.focalPx) / n.sigma, 2);
+                    stated += n.sigma / o.focalPx / repetitions;
+                }
+        }
+        const double over = std::sqrt(sum / repetitions);
+        std::printf("sliding %.1f: stated %.5f, errors over it %.2f\n", sliding, stated, over);
+        EXPECT_GT(over, 0.6);
+        EXPECT_LT(over, 1.5);
+    }
+}
+
 /// A swing from a tripod whose head shakes, with rows that are read one after the other.
 SyntheticShot shakyPan(double readout, uint64_t seed) {
     SyntheticOptions o;
