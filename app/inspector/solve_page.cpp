@@ -117,10 +117,18 @@ void SolvePage::refresh() {
     slipOver_->setText(found ? px(found->overPointsPx) : none);
     static const char* words[] = {QT_TR_NOOP("–"), QT_TR_NOOP("free"), QT_TR_NOOP("turns only"),
                                   QT_TR_NOOP("stands still")};
-    motion_->setText(tr(words[int(r.motion)]) + (r.zooms ? tr(", zooms") : QString()));
+    const double perFrameMs = 1000 / std::max(1e-9, s.rate().value());
+    const bool rowsFound = r.readout != 0 && s.back.readoutKnown == Known::known && s.back.readout == 0;
+    motion_->setText(tr(words[int(r.motion)]) + (r.zooms ? tr(", zooms") : QString()) +
+                     (rowsFound ? tr(", rows over %1 ms").arg(r.readout * perFrameMs, 0, 'f', 1) : QString()));
     const double focal = f && f->solved ? r.intrinsics(f->frame).focalPx : r.lens.focalPx;
     QString sure;
-    if (found && found->field.focalSigma() > 0) sure = tr(" ± %1").arg(focal * found->field.focalSigma(), 0, 'f', 2);
+    // One focal length for all frames is stated as the lens is; those of a zoom each for itself.
+    const auto stated = std::find_if(r.lensNumbers.begin(), r.lensNumbers.end(),
+                                     [](const LensNumber& n) { return n.name == "focal" && n.sigma > 0; });
+    if (!r.zooms && stated != r.lensNumbers.end()) sure = tr(" ± %1").arg(stated->sigma, 0, 'f', 2);
+    else if (found && found->field.focalSigma() > 0)
+        sure = tr(" ± %1").arg(focal * found->field.focalSigma(), 0, 'f', 2);
     focal_->setText(has && r.motion != Motion::fixed ? QString::number(focal, 'f', 2) + sure : none);
     frames_->setText(has ? tr("%1 of %2").arg(r.solvedCount()).arg(r.frames.size()) : none);
     points_->setText(QString::number(r.points.size()));
@@ -135,7 +143,7 @@ void SolvePage::refresh() {
     const bool rowsSolved = s.back.readoutKnown != Known::known;
     rows_->setCurrentIndex(rowsSolved ? 2 : s.back.readout != 0 ? 1 : 0);
     readout_->setEnabled(!rowsSolved);
-    readout_->setValue((rowsSolved ? r.readout : s.back.readout) * 1000 / std::max(1e-9, s.rate().value()));
+    readout_->setValue((rowsSolved ? r.readout : s.back.readout) * perFrameMs);
     refine_->refresh();
     checks_->refresh();
     path_->refresh();

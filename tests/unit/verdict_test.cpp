@@ -75,6 +75,13 @@ TEST(Verdict, TroubleNamesFramesAndTheNextThingToTry) {
     expectSays(verdictOn(s, Step::solve), Lamp::look, "only turns");
     expectSays(verdictOn(s, Step::ground), Lamp::none, "No depth");
     s = with([](SolveResult& r) {
+        r.motion = Motion::rotation;
+        r.trouble = SolveTrouble::noParallax;
+        r.readout = 0.61;
+        r.readoutSigma = 0.02;
+    });
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "rows read over 0.61 ± 0.02 of the frame's time");
+    s = with([](SolveResult& r) {
         r.motion = Motion::fixed;
         r.trouble = SolveTrouble::noParallax;
     });
