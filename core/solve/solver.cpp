@@ -95,8 +95,11 @@ class Solver {
             result_.parallaxPx = std::max_element(pairs_.begin(), pairs_.end(), [](auto& a, auto& b) {
                                      return a.parallax < b.parallax;
                                  })->parallax;
-        MotionEvidence evidence = chooseMotion(sightings_, keyframes_, lens_, lensValues(), priors(), request_.seed,
-                                               mayZoom() && picturesAreFlat(), rows());
+        MotionEvidence evidence;
+        if (noTurnExplainsPictures()) evidence.motion = Motion::free;
+        else
+            evidence = chooseMotion(sightings_, keyframes_, lens_, lensValues(), priors(), request_.seed,
+                                    mayZoom() && picturesAreFlat(), rows());
         result_.rotationRmsPx = evidence.rotation.found ? evidence.rotation.robustRmsPx : -1;
         switch (request_.move) {
             case MoveChoice::automatic: break;
@@ -152,6 +155,17 @@ class Solver {
         std::vector<double> shares;
         for (const StartPair& p : pairs_) shares.push_back(p.homographyShare);
         return median(std::move(shares)) > 0.8;
+    }
+
+    /// Whether even the pairs that a homography explains best are far from being images of each other by one, and by
+    /// more than a lens bends pictures: then no turn does, with any lens, and none has to be tried.
+    [[nodiscard]] bool noTurnExplainsPictures() const {
+        std::vector<double> shares, parallaxes;
+        for (const StartPair& p : pairs_) shares.push_back(p.homographyShare), parallaxes.push_back(p.parallax);
+        if (shares.size() < 8 || median(std::move(parallaxes)) < 0.03 * request_.width) return false;
+        const auto upper = shares.begin() + std::ptrdiff_t(shares.size() * 3 / 4);
+        std::nth_element(shares.begin(), upper, shares.end());
+        return *upper < 0.4;
     }
 
     /// Of the lens model: what footage can tell.
