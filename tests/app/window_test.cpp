@@ -13,6 +13,7 @@
 #include <QMimeData>
 #include <QMouseEvent>
 #include <QPlainTextEdit>
+#include <QPointer>
 #include <QProcess>
 #include <QPushButton>
 #include <QScrollArea>
@@ -59,7 +60,12 @@ class WindowTest : public QObject {
             } else if (auto* field = dialog->findChild<QLineEdit*>()) {
                 field->setText({});
                 QTest::keyClicks(field, text);
+                const QPointer<QWidget> open = dialog;
                 QTest::keyClick(field, Qt::Key_Return);
+                // On a busy machine a dialog may not have been ready for it.
+                QTimer::singleShot(700, qApp, [=] {
+                    if (open && QApplication::activeModalWidget() == open) answer(text, standardButton);
+                });
             }
         });
     }
