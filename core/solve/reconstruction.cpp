@@ -578,6 +578,15 @@ void Reconstruction::weighPaths() {
     }
 }
 
+double Reconstruction::rms() const {
+    double sum = 0;
+    int count = 0;
+    for (const PathSighting& s : sightings_.all)
+        if (const auto e = s.use && !sightings_.heldBack[size_t(s.path)] ? residual(s) : std::nullopt)
+            sum += e->squaredNorm(), ++count;
+    return count > 0 ? std::sqrt(sum / count) : 0;
+}
+
 double Reconstruction::pathRms(int path) const {
     const auto [begin, end] = sightings_.ofPath[size_t(path)];
     double sum = 0;

@@ -86,6 +86,8 @@ class Reconstruction {
     [[nodiscard]] bool slides(int path) const { return slides_[size_t(path)]; }
     /// Path error in px above which the last setAsideSliding() took a path out; 0 before.
     [[nodiscard]] double slideLimit() const { return slideLimit_; }
+    /// Root mean square error over all sightings in use, px.
+    [[nodiscard]] double rms() const;
     /// RMS error of the path's used sightings in px; negative when it has none.
     [[nodiscard]] double pathRms(int path) const;
 
