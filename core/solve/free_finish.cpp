@@ -9,24 +9,54 @@
 #include <vector>
 
 #include "lens/convert_lens.h"
+#include "solve/row_evidence.h"
 
 namespace va {
 
-FreeFinish::FreeFinish(SolveQuestion& question, const Growth& growth, Progress& progress, SolveResult& result)
+FreeFinish::FreeFinish(SolveQuestion& question, Growth& growth, Progress& progress, SolveResult& result)
     : q_(question), growth_(growth), progress_(progress), result_(result), cancelled_([&progress] {
           return progress.cancelled();
       }) {}
 
 void FreeFinish::readRows(Reconstruction& r) {
-    if (!q_.rows().matters()) return;
+    if (!q_.rows().matters()) return lookForRows(r);
     r.setReadout(q_.rows().readout, q_.rows().solves);
-    for (int round = 0; round < 4; ++round) {
-        progress_.check();
-        r.refine(q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
-        r.weighPaths();
-        r.judge(4.5);
-        r.addPoints(growth_.angle(0.005));
+    settleRows(r);
+}
+
+void FreeFinish::settleRows(Reconstruction& r) const {
+    // What did not fit while all rows were taken as read at once may fit now: paths, and frames that were out of reach.
+    for (int grown = 0; grown < r.solvedFrames();) {
+        grown = r.solvedFrames();
+        r.bringBackSliding();
+        // Views and rates are found in turns.
+        double had = INFINITY;
+        for (int round = 0; round < 8; ++round) {
+            progress_.check();
+            r.refine(q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
+            r.weighPaths();
+            r.judge(4.5);
+            r.addPoints(growth_.angle(0.005));
+            const double cost = growth_.cost(r);
+            if (round >= 2 && cost > 0.99 * had) break;
+            had = cost;
+        }
+        growth_.settleAgain(r);
     }
+}
+
+void FreeFinish::lookForRows(Reconstruction& r) const {
+    // A thing that moves by itself is read as its scene is.
+    if (q_.request.fewPaths) return;
+    const RowEvidence evidence = rowEvidence(r);
+    if (evidence.explained < 0.02 || std::fabs(evidence.readout) < 0.03) return;
+    Reconstruction rolling = r;
+    rolling.setReadout(std::clamp(evidence.readout, -1.0, 1.0), true);
+    settleRows(rolling);
+    const double found = std::fabs(rolling.readout()), sigma = rolling.readoutSigma().value_or(1e9);
+    // No sensor takes longer than a frame for its rows.
+    if (found < std::max(0.05, 4 * sigma) || found > 1.2) return;
+    if (growth_.cost(rolling) < 0.9 * growth_.cost(r)) std::swap(r, rolling);
 }
 
 void FreeFinish::weighBend(Reconstruction& r) {

@@ -10,13 +10,14 @@
 
 namespace va {
 
-/// What comes after all frames of a free move hang together; each step refines the reconstruction and writes what is to
+/// What comes after the frames of a free move hang together; each step refines the reconstruction and writes what is to
 /// be told of it into the result. Throws Cancelled between rounds.
 class FreeFinish {
   public:
-    FreeFinish(SolveQuestion& question, const Growth& growth, Progress& progress, SolveResult& result);
+    FreeFinish(SolveQuestion& question, Growth& growth, Progress& progress, SolveResult& result);
 
-    /// Rows that are read one after the other: solved last, when the camera's own motion is known.
+    /// Rows that are read one after the other: solved last, when the camera's own motion is known. Where nothing was
+    /// said of rows but the errors speak for it, the time is looked for, and taken where that explains notably more.
     void readRows(Reconstruction& r);
     /// Says how sure the lens's numbers are. A bend that the frames do not tell is taken as given, or as none, and the
     /// rest settles around it: a solved one would be fitted to noise, and bend the camera's path with it.
@@ -31,8 +32,11 @@ class FreeFinish {
     [[nodiscard]] double disagreement() const { return disagreement_; }
 
   private:
+    void settleRows(Reconstruction& r) const;
+    void lookForRows(Reconstruction& r) const;
+
     SolveQuestion& q_;
-    const Growth& growth_;
+    Growth& growth_;
     Progress& progress_;
     SolveResult& result_;
     std::function<bool()> cancelled_;

@@ -141,7 +141,7 @@ void takeFree(const Reconstruction& r, const SolveQuestion& question, const Solv
         if (r.hasView(f)) takeFrame(r, f, world, result.frames[size_t(f)]);
     result.readout = r.readout();
     result.height = question.request.height;
-    if (question.request.readoutKnown != Known::known) result.readoutSigma = r.readoutSigma().value_or(1e9);
+    if (r.solvesReadout()) result.readoutSigma = result.errorsTogether * r.readoutSigma().value_or(1e9);
     for (int p = 0; p < s.pathCount(); ++p)
         if (s.heldBack[size_t(p)]) result.heldBack.push_back(s.pathIds[size_t(p)]);
     turnOn(r, result.frames);

@@ -99,7 +99,7 @@ MotionEvidence chooseMotion(const Sightings& s, const std::vector<int>& keyframe
         RotationSolve turn = solveRotationOnly(s, frames, lens, solved, priors, seed);
         bool turns = turn.found && turnsOnly(s, turn);
         if (turn.found && !turns && mayZoom) {
-            RotationSolve zooming = solveRotationOnly(s, frames, turn.lens, solved, priors, seed, true);
+            RotationSolve zooming = solveRotationOnly(s, frames, lens, solved, priors, seed, true);
             if (zooming.found && turnsOnly(s, zooming)) turns = true, turn = std::move(zooming);
         }
         // One stretch that moves is enough.

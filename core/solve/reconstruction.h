@@ -12,8 +12,8 @@
 namespace va {
 
 /// A growing free-move reconstruction: views for some frames, points for some paths, one lens. Each function is one
-/// step of the method in docs/methods.md; the caller (solver.cpp) decides their order. World: the first view's axes,
-/// vision convention.
+/// step of the method in docs/methods.md; the caller (growth.cpp, free_finish.cpp) decides their order. World: the
+/// first view's axes, vision convention.
 class Reconstruction {
   public:
     /// `zooms`: every frame has a focal length of its own.
@@ -41,6 +41,7 @@ class Reconstruction {
     /// Rows are read one after the other, over `readout` frames; `solve`: how long it takes is solved, from there.
     void setReadout(double readout, bool solve);
     [[nodiscard]] double readout() const { return readout_; }
+    [[nodiscard]] bool solvesReadout() const { return solvesReadout_; }
     /// The view of a sighting's frame as it stood when its row was read.
     [[nodiscard]] std::optional<View> viewOf(const PathSighting& s) const;
     /// Gives a place to every path that has none yet and is seen by two solved views under at least `leastAngle`
@@ -83,6 +84,8 @@ class Reconstruction {
     /// edge, or their window holds two surfaces. They count little by their weight already; out they are so that what
     /// is left can be trusted one by one.
     void setAsideSliding(double times, double never);
+    /// Gives all of them another chance: the next addPoints() places them again.
+    void bringBackSliding() { slides_.assign(slides_.size(), 0); }
     [[nodiscard]] bool slides(int path) const { return slides_[size_t(path)]; }
     /// Path error in px above which the last setAsideSliding() took a path out; 0 before.
     [[nodiscard]] double slideLimit() const { return slideLimit_; }

@@ -47,8 +47,9 @@ std::unique_ptr<Reconstruction> resumed(const SolveQuestion& question, const Sol
         ++kept;
     }
     if (kept < s.fewest.placed || r->solvedFrames() < 2) return nullptr;
-    r->setReadout(asked.readoutKnown == Known::known ? asked.readout : from.readout,
-                  asked.readoutKnown != Known::known);
+    // Also where rows were found to be read one after the other although nothing was said of it.
+    const bool solves = asked.readoutKnown != Known::known || (asked.readout == 0 && from.readoutSigma >= 0);
+    r->setReadout(solves ? from.readout : asked.readout, solves);
     return r;
 }
 

@@ -2,6 +2,7 @@
 #include "solve/rolling.h"
 
 #include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 
@@ -19,30 +20,57 @@ ViewRate::Move moveTo(const View& from, const View& to) {
     return out;
 }
 
+/// What the values at whole steps from −before to after count for in the first three derivatives at 0.
+struct Differences {
+    Eigen::VectorXd first, second, third;
+};
+
+/// Weights that are exact for every polynomial that the steps determine.
+Differences differences(int before, int after) {
+    const int n = before + after + 1;
+    Eigen::MatrixXd powers(n, n);
+    for (int k = 0; k < n; ++k)
+        for (int e = 0; e < n; ++e) powers(e, k) = std::pow(double(k - before), e);
+    const Eigen::PartialPivLU<Eigen::MatrixXd> solve(powers);
+    const auto weights = [&](int order, double factorial) -> Eigen::VectorXd {
+        if (order >= n) return Eigen::VectorXd::Zero(n);
+        return solve.solve(factorial * Eigen::VectorXd::Unit(n, order));
+    };
+    return {weights(1, 1), weights(2, 2), weights(3, 6)};
+}
+
 }  // namespace
 
 std::vector<ViewRate> ratesOf(const std::vector<View>& views, const std::vector<double>& times) {
     std::vector<ViewRate> out(views.size());
     const auto n = std::ssize(views);
     for (std::ptrdiff_t v = 0; v < n; ++v) {
-        const auto is = [&](int k) {
-            return v + k >= 0 && v + k < n && std::fabs(times[size_t(v + k)] - times[size_t(v)] - k) < 1e-9;
+        // Neighbours that follow each other frame by frame.
+        const auto reach = [&](int way) {
+            int k = 0;
+            while (k < 4 && v + (k + 1) * way >= 0 && v + (k + 1) * way < n &&
+                   std::fabs(times[size_t(v + (k + 1) * way)] - times[size_t(v)] - (k + 1) * way) < 1e-9)
+                ++k;
+            return k;
         };
-        const auto at = [&](int k) { return moveTo(views[size_t(v)], views[size_t(v + k)]); };
+        int before = reach(-1), after = reach(1);
+        if (const int both = std::min(before, after); both >= 2) before = after = both;
+        else if (before < after) after = std::min(after, 4 - before);
+        else before = std::min(before, 4 - after);
+        const Differences d = differences(before, after);
         ViewRate& r = out[size_t(v)];
-        if (is(-2) && is(-1) && is(1) && is(2)) {
-            r.first = (8 * (at(1) - at(-1)) - (at(2) - at(-2))) / 12;
-            r.second = (16 * (at(1) + at(-1)) - (at(2) + at(-2))) / 12;
-        } else if (is(-1) && is(1)) {
-            r.first = (at(1) - at(-1)) / 2;
-            r.second = at(1) + at(-1);
-        } else if (is(1)) {
-            r.first = at(1);
-        } else if (is(-1)) {
-            r.first = -at(-1);
+        for (int k = -before; k <= after; ++k) {
+            if (k == 0) continue;
+            const ViewRate::Move move = moveTo(views[size_t(v)], views[size_t(v + k)]);
+            r.first += d.first(k + before) * move;
+            r.second += d.second(k + before) * move;
+            r.third += d.third(k + before) * move;
         }
-        // The shift is turned with the view that it comes to.
-        r.second.tail<3>() += 2 * r.first.head<3>().cross(r.first.tail<3>());
+        // The shift is turned with the view that it comes to: exp(turn) · shift, in powers of the time.
+        const Eigen::Vector3d turn = r.first.head<3>(), turn2 = r.second.head<3>(), shift = r.first.tail<3>(),
+                              shift2 = r.second.tail<3>();
+        r.second.tail<3>() += 2 * turn.cross(shift);
+        r.third.tail<3>() += 3 * (turn.cross(shift2) + turn2.cross(shift) + turn.cross(turn.cross(shift)));
     }
     return out;
 }

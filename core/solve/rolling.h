@@ -7,19 +7,21 @@
 
 namespace va {
 
-/// How a view turns (about the camera's axes, radians) and shifts in a frame's time: rate and its change.
+/// How a view turns (about the camera's axes, radians) and shifts around a frame's time: the first three derivatives.
 struct ViewRate {
     using Move = Eigen::Matrix<double, 6, 1>;  ///< turn, shift, as moved() takes them
     Move first = Move::Zero();                 ///< a frame
     Move second = Move::Zero();                ///< a frame²
+    Move third = Move::Zero();                 ///< a frame³
 
     /// What has happened `late` frames after.
-    [[nodiscard]] Move after(double late) const { return late * first + 0.5 * late * late * second; }
-    [[nodiscard]] Move slope(double late) const { return first + late * second; }
+    [[nodiscard]] Move after(double late) const { return late * (first + late / 2 * (second + late / 3 * third)); }
+    [[nodiscard]] Move slope(double late) const { return first + late * (second + late / 2 * third); }
 };
 
-/// The rates of a path of views at their times (in frames, growing): through five neighbours where they are, since a
-/// shake of the hand takes few frames; else through three, or two at ends and gaps. A view alone stands still.
+/// The rates of a path of views at their times (in frames, growing): those of the polynomial through a view and up to
+/// four neighbours on each side, since a shake of the hand takes few frames; at ends and gaps through up to five views
+/// in all. A view alone stands still. Finite differences by Fornberg 1988.
 std::vector<ViewRate> ratesOf(const std::vector<View>& views, const std::vector<double>& times);
 
 /// A view as it stood when row `y` of a picture of `height` rows was read, with the last row `readout` frames after the

@@ -139,10 +139,17 @@ class Solver {
     }
 
     void solveFree() {
-        auto best = request_.zoom == ZoomChoice::zooms ? nullptr : growth_->grow(false);
+        FreeFinish finish(q_, *growth_, progress_, result_);
+        // Rows that are read one after the other come first: what they do to the pictures looks like a zoom else.
+        const auto grown = [&](bool zooms) {
+            auto r = growth_->grow(zooms);
+            if (r) finish.readRows(*r);
+            return r;
+        };
+        auto best = request_.zoom == ZoomChoice::zooms ? nullptr : grown(false);
         if (q_.mayZoom() && (!best || growth_->explainsBadly(*best))) {
             // A zoom that is solved with one focal length tears the solve apart, or makes a move of it.
-            auto zooming = growth_->grow(true);
+            auto zooming = grown(true);
             if (zooming && (!best || growth_->cost(*zooming) < 0.8 * growth_->cost(*best))) best = std::move(zooming);
         } else if (best && q_.mayZoom() && request_.zoom == ZoomChoice::automatic) {
             if (auto zooming = growth_->zoomOf(*best)) best = std::move(zooming);
@@ -153,18 +160,11 @@ class Solver {
             result_.trouble = pairs_.empty() ? SolveTrouble::tooFewPaths : SolveTrouble::noStart;
             return;
         }
-        finishFree(*best);
-    }
-
-    /// What comes after all frames hang together.
-    void finishFree(Reconstruction& r) {
-        FreeFinish finish(q_, *growth_, progress_, result_);
-        finish.readRows(r);
-        finish.weighBend(r);
-        finish.lookAtMirror(r);
-        askForFocal(r);
-        finish.obeyMeasures(r);
-        takeFree(r, q_, nullptr, finish.disagreement(), result_);
+        finish.weighBend(*best);
+        finish.lookAtMirror(*best);
+        askForFocal(*best);
+        finish.obeyMeasures(*best);
+        takeFree(*best, q_, nullptr, finish.disagreement(), result_);
     }
 
     /// Whether the paths contradict a known focal length; what they would ask for is then found by a solve without it,

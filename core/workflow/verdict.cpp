@@ -191,8 +191,30 @@ std::string stoodIn(const SolveResult& r) {
 /// " · rows read over 0.61 ± 0.02 of the frame's time"
 std::string readoutInBrief(const SolveResult& r) {
     if (r.readout == 0) return {};
-    return r.readoutSigma >= 0 ? text(" · rows read over %.2f ± %.2f of the frame's time", r.readout, r.readoutSigma)
-                               : text(" · rows read over %.2f of the frame's time", r.readout);
+    // Two places are shown: what is surer than that is as sure as they are.
+    return r.readoutSigma >= 0
+               ? text(" · rows read over %.2f ± %.2f of the frame's time", r.readout, std::max(0.01, r.readoutSigma))
+               : text(" · rows read over %.2f of the frame's time", r.readout);
+}
+
+/// Frames that the solve did not reach, and what to do about them.
+std::string unreached(const Shot& s) {
+    const SolveResult& r = *s.solve;
+    std::vector<int> missing;
+    for (const auto& f : r.frames)
+        if (!f.solved) missing.push_back(f.frame);
+    const std::vector<FrameRange> stretches = runs(missing);
+    const std::string where = "No camera at " + describeRanges(stretches);
+    for (const FrameRange& stretch : stretches)
+        for (const int cut : s.findings.cuts)
+            if (cut == stretch.first || cut == stretch.last + 1)
+                return where + text(": the scene changes at frame %d. Split the range there.", cut);
+    // As long as a hand's shake takes: what lies between solved frames can be put there.
+    const bool bridged = std::all_of(stretches.begin(), stretches.end(), [&](const FrameRange& stretch) {
+        return stretch.first > r.frames.front().frame && stretch.last < r.frames.back().frame && stretch.count() <= 8;
+    });
+    if (bridged) return where + ": too few features lead there. Fill the gaps from their neighbours, or add features.";
+    return where + ": too few features lead there. Add some, or shorten the range.";
 }
 
 Verdict onSolve(const Shot& s) {
@@ -244,14 +266,7 @@ Verdict onSolve(const Shot& s) {
     number += readoutInBrief(r) + stoodIn(r);
     if (!s.movers.empty()) number += text(" · %zu mover%s", s.movers.size(), s.movers.size() == 1 ? "" : "s");
     if (stalenessOf(s).solve) return {Lamp::stale, number + ", before the last change. Solve again."};
-    if (r.trouble == SolveTrouble::growthStopped) {
-        std::vector<int> missing;
-        for (const auto& f : r.frames)
-            if (!f.solved) missing.push_back(f.frame);
-        return {Lamp::look,
-                number + text(". No camera at %s: too few features lead there. Add some, or shorten the range.",
-                              describeRanges(runs(missing)).c_str())};
-    }
+    if (r.trouble == SolveTrouble::growthStopped) return {Lamp::look, number + ". " + unreached(s)};
     // A turn explains the paths as well as a path of the camera does: that path is then a product of noise.
     if (s.choices.move == MoveChoice::free && r.rotationRmsPx >= 0 && r.rotationRmsPx < 1.2 * r.rmsPx)
         return {Lamp::look,
@@ -278,9 +293,10 @@ Verdict onSolve(const Shot& s) {
     if (r.rmsPx > 1.0) return {Lamp::look, number + ": above 1 px things will slide. Look at the worst features."};
     if (r.checkRmsPx > 2 * r.rmsPx + 0.1)
         return {Lamp::look, number + ": the check is much worse than the fit. Too much may have been pruned."};
-    if (const double doubt = focalDoubt(r); doubt > 0.02)
+    // Things that are laid out far from the features slide by a pixel and more then.
+    if (const double doubt = focalDoubt(r); doubt > 0.005)
         return {Lamp::look,
-                number + text(". The focal length is only known to ±%.0f %%, and depth is as unsure: give it "
+                number + text(". The focal length is only known to ±%.1f %%, and depth is as unsure: give it "
                               "if you know it, or use a stretch with more parallax.",
                               100 * doubt)};
     if (frames < 11 && s.back.distortion == Known::unknown)

@@ -228,6 +228,8 @@ def project(clip, cam, p, focal_px):
         return None
     x, y = dot(d, right) / z, -dot(d, up) / z
     r2 = x * x + y * y
+    if 1 + 3 * clip["k1"] * r2 + 5 * clip["k2"] * r2 * r2 <= 0:
+        return None  # beyond where the polynomial folds back into the frame
     m = 1 + clip["k1"] * r2 + clip["k2"] * r2 * r2
     w, h = clip["size"]
     return [focal_px * x * m + (w - 1) / 2, focal_px * y * m + (h - 1) / 2]

@@ -138,7 +138,9 @@ TEST(Remeasure, FramesThatAreNotAskedForStayAsTheyAre) {
             const PathPoint* now = r.paths[k].at(p.frame);
             ASSERT_TRUE(now);
             // Looked at before: a second time would move it twice.
-            if (p.frame < 7) { EXPECT_EQ(now->x, p.x) << p.frame; }
+            if (p.frame < 7) {
+                EXPECT_EQ(now->x, p.x) << p.frame;
+            }
             moved += p.frame >= 7 && now->x != p.x;
         }
     EXPECT_GT(moved, 100);

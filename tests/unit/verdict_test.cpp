@@ -113,7 +113,25 @@ TEST(Verdict, ZoomsMoversAndDoubtAreNamed) {
     EXPECT_NE(verdictOn(s, Step::solve).sentence.find("zooms 1.5×"), std::string::npos)
         << verdictOn(s, Step::solve).sentence;
     s = with([](Shot&, SolveResult& r) { r.lensNumbers = {{"focal", 1000, 45}}; });
-    expectSays(verdictOn(s, Step::solve), Lamp::look, "only known to ±4 %");
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "only known to ±4.5 %");
+    s = with([](Shot&, SolveResult& r) { r.lensNumbers = {{"focal", 1000, 6}}; });
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "only known to ±0.6 %");
+    s = with([](Shot&, SolveResult& r) { r.lensNumbers = {{"focal", 1000, 2}}; });
+    EXPECT_EQ(verdictOn(s, Step::solve).sentence.find("only known"), std::string::npos);
+    // Frames that were not reached: in the middle, at the end, and behind a cut.
+    const auto without = [&](int first, int last) {
+        return with([=](Shot&, SolveResult& r) {
+            r.trouble = SolveTrouble::growthStopped;
+            for (SolvedFrame& f : r.frames)
+                if (f.frame >= first && f.frame <= last) f.solved = false;
+        });
+    };
+    const int first = solved().solve->frames.front().frame, last = solved().solve->frames.back().frame;
+    expectSays(verdictOn(without(first + 2, first + 3), Step::solve), Lamp::look, "Fill the gaps");
+    expectSays(verdictOn(without(last - 2, last), Step::solve), Lamp::look, "shorten the range");
+    s = without(last - 2, last);
+    s.findings.cuts = {last - 2};
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "Split the range there");
     // A free move that was asked for where a turn explains as much.
     s = with([](Shot& shot, SolveResult& r) {
         shot.choices.move = MoveChoice::free;

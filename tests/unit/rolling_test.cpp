@@ -1,0 +1,83 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "solve/rolling.h"
+
+#include <gtest/gtest.h>
+
+#include <Eigen/Geometry>
+#include <cmath>
+
+#include "solve/resect.h"
+
+namespace va {
+namespace {
+
+/// A camera that turns about one axis, by an angle of time.
+template <class Angle>
+std::vector<View> turning(const std::vector<double>& times, const Angle& angle) {
+    std::vector<View> out;
+    for (const double t : times)
+        out.push_back(moved(View(), angle(t) * Eigen::Vector3d::UnitY(), Eigen::Vector3d::Zero()));
+    return out;
+}
+
+std::vector<double> frames(int from, int to) {
+    std::vector<double> out;
+    for (int f = from; f <= to; ++f) out.push_back(f);
+    return out;
+}
+
+// Tremor of the hand reaches past 5 Hz (physiology, from memory: 8 to 12 Hz with smaller amplitude), which is a period
+// of five frames at 25 a second.
+TEST(Rolling, RatesFollowAShakeOfFiveFrames) {
+    const double w = 2 * M_PI / 5;
+    const auto angle = [w](double t) { return 0.004 * std::sin(w * t + 0.3); };
+    const std::vector<double> times = frames(0, 20);
+    const std::vector<ViewRate> rates = ratesOf(turning(times, angle), times);
+    for (size_t k = 4; k + 4 < times.size(); ++k) {
+        EXPECT_NEAR(rates[k].first(1), 0.004 * w * std::cos(w * times[k] + 0.3), 0.01 * 0.004 * w) << k;
+        EXPECT_NEAR(rates[k].second(1), -0.004 * w * w * std::sin(w * times[k] + 0.3), 0.01 * 0.004 * w * w) << k;
+        // What counts: where the view is when a row is read.
+        for (const double late : {-0.4, 0.4})
+            EXPECT_NEAR(rates[k].after(late)(1), angle(times[k] + late) - angle(times[k]), 0.01 * 0.004) << k;
+    }
+}
+
+TEST(Rolling, EndsAndGapsAreExactForAPolynomialThatTheyDetermine) {
+    const auto angle = [](double t) { return 1e-3 * (2 * t - 0.4 * t * t + 0.03 * t * t * t); };
+    std::vector<double> times = frames(0, 5);
+    times.insert(times.end(), {8, 9, 10, 20});
+    const std::vector<ViewRate> rates = ratesOf(turning(times, angle), times);
+    for (size_t k = 0; k < 6; ++k) {
+        EXPECT_NEAR(rates[k].first(1), 1e-3 * (2 - 0.8 * times[k] + 0.09 * times[k] * times[k]), 1e-9) << k;
+        EXPECT_NEAR(rates[k].second(1), 1e-3 * (-0.8 + 0.18 * times[k]), 1e-9) << k;
+    }
+    // Three frames between gaps determine a parabola; a frame by itself stands.
+    EXPECT_NEAR(rates[7].first(1), (angle(10) - angle(8)) / 2, 1e-9);
+    EXPECT_NEAR(rates[7].second(1), angle(10) + angle(8) - 2 * angle(9), 1e-9);
+    EXPECT_EQ(rates[9].first.norm(), 0);
+    EXPECT_TRUE(rates[6].first.allFinite());
+}
+
+// A camera that goes round in a circle and looks inward sees the middle stand still, whenever a row is read.
+TEST(Rolling, TurnAndShiftGoTogether) {
+    const auto at = [](double t) {
+        View v;
+        v.rotation = Eigen::AngleAxisd(0.15 * t, Eigen::Vector3d::UnitY()).toRotationMatrix();
+        v.shift = Eigen::Vector3d(0, 0, 5);
+        return v;
+    };
+    const std::vector<double> times = frames(-4, 4);
+    std::vector<View> views;
+    for (const double t : times) views.push_back(at(t));
+    const ViewRate rate = ratesOf(views, times)[4];
+    for (const double row : {0.0, 100.0}) {
+        const View late = viewAtRow(views[4], rate, 0.9, row, 101), right = at(row > 0 ? 0.45 : -0.45);
+        EXPECT_LT((late.shift - right.shift).norm(), 2e-5);
+        EXPECT_LT((late.rotation - right.rotation).norm(), 1e-6);
+    }
+}
+
+TEST(Rolling, NothingOfNothing) { EXPECT_TRUE(ratesOf({}, {}).empty()); }
+
+}  // namespace
+}  // namespace va
