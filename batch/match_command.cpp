@@ -112,6 +112,7 @@ int match(const MatchArguments& a) {
                {"points", r.points.size()},
                {"focal_px", r.lens.focalPx},
                {"zooms", r.zooms},
+               {"lens_sigma", json::object()},
                {"k1", r.lens.lens.value("k1")},
                {"k2", r.lens.lens.value("k2")},
                {"lens_map_sigma_px", r.lensMapSigmaPx},
@@ -127,6 +128,7 @@ int match(const MatchArguments& a) {
                {"check_points", json::array()},
                {"movers", json::array()},
                {"files", json::array()}};
+        for (const LensNumber& n : r.lensNumbers) j["lens_sigma"][n.name] = n.sigma;
         for (const CheckPoint& c : shot.checkPoints) {
             const MeasureReport* report = reportOf(shot, c.id);
             j["check_points"].push_back({{"name", c.name},

@@ -57,6 +57,8 @@ TEST_F(Headless, MatchWritesAllFilesAndExportsAgain) {
     const auto j = nlohmann::json::parse(r.out);
     EXPECT_EQ(j["motion"], "free");
     EXPECT_EQ(j["solved"], 40);
+    EXPECT_GT(j["lens_sigma"]["focal"], 0.0) << "how sure, in px";
+    EXPECT_LT(j["lens_sigma"]["focal"], 0.02 * double(j["focal_px"]));
     EXPECT_EQ(j["files"].size(), 3U);
     for (const auto& f : j["files"]) EXPECT_TRUE(f["verified"]);
     // Progress: one JSON object a line, with stage and counts.
