@@ -2,7 +2,7 @@
 // Turns straight, noise-free renders into footage: lens distortion, pixel filter, sensor-like noise, sRGB encoding.
 // It stands alone on purpose and shares no code with the product, so that the demo data is a judge from outside.
 //
-//   bend OUT_W OUT_H RENDER_FOCAL FOCAL CX CY K1 K2 SEED FIRST LAST PATTERN TURNS SAMPLES > rgb24 frames
+//   bend OUT_W OUT_H RENDER_FOCAL FOCAL CX CY K1 K2 SEED FIRST LAST PATTERN TURNS SAMPLES MOMENTS > rgb24 frames
 //
 // PATTERN is a printf pattern of binary 16-bit linear PPM renders whose principal point is their exact middle.
 // Each output pixel is mapped to the straight render by inverting x_d = x (1 + k1 r^2 + k2 r^4), and the render is
@@ -11,7 +11,8 @@
 // The TURNS "bent" lays the kernel out on the bent picture instead: each point of the render counts by its bent place and
 // by the area that it has there. Strong lenses need that: a pixel at their edge takes in more of the straight picture.
 // Other TURNS ("-" for none) are a file that holds, for each frame, SAMPLES rotation matrices (columns: right, up, back of the camera at that
-// moment of the open shutter, in the render's camera): the light is averaged over them before noise is added.
+// moment of the open shutter, in the render's camera): the light is averaged over them before noise is added. With MOMENTS
+// "rows" instead of "open" they go from the first row's reading to the last one's, and each row has its own.
 #include <algorithm>
 #include <array>
 #include <cctype>
@@ -128,7 +129,7 @@ double srgb(double v) { return v <= 0.0031308 ? 12.92 * v : 1.055 * std::pow(v, 
 }  // namespace
 
 int main(int argc, char** argv) {
-    if (argc != 15) return 2;
+    if (argc != 16) return 2;
     const int w = std::atoi(argv[1]), h = std::atoi(argv[2]);
     const double renderFocal = std::atof(argv[3]), focal = std::atof(argv[4]), cx = std::atof(argv[5]),
                  cy = std::atof(argv[6]);
@@ -136,6 +137,7 @@ int main(int argc, char** argv) {
     const unsigned seed = unsigned(std::atoi(argv[9]));
     const double scale = renderFocal / focal;
     const int samples = std::atoi(argv[14]);
+    const bool byRow = std::string(argv[15]) == "rows";
     std::vector<std::array<double, 9>> turns;
     const bool layOnBent = std::string(argv[13]) == "bent";
     std::vector<BentPlaces> places;
@@ -168,11 +170,16 @@ int main(int argc, char** argv) {
                 }
                 const double m = rd > 1e-12 ? ru / rd : 1;
                 double light[3] = {};
-                const int moments = turns.empty() ? 1 : samples;
+                const int moments = turns.empty() || byRow ? 1 : samples;
                 for (int k = 0; k < moments; ++k) {
                     double sx = xd * m, sy = yd * m;
                     if (!turns.empty()) {
-                        const auto& R = turns[size_t(frame) * size_t(samples) + size_t(k)];
+                        const double at = byRow ? double(y) / (h - 1) * (samples - 1) : k;
+                        const size_t before = size_t(frame) * size_t(samples) + size_t(std::min(int(at), samples - 2));
+                        const double share = at - std::min(int(at), samples - 2);
+                        std::array<double, 9> R;
+                        for (size_t e = 0; e < 9; ++e)
+                            R[e] = turns[before][e] * (1 - share) + turns[before + 1][e] * share;
                         // Camera axes are right, up, back; the picture's y is down and it looks along -back.
                         const double d[3] = {sx, -sy, -1};
                         double r3[3];

@@ -14,7 +14,8 @@ from concurrent.futures import ThreadPoolExecutor
 HERE = os.path.dirname(os.path.abspath(__file__))
 SCENES = os.path.join(HERE, "..", "scenes")
 DATA = os.path.join(HERE, "..", "data")
-SHUTTER_SAMPLES = 15  # moments of an open shutter that a blurred frame is averaged over
+SHUTTER_SAMPLES = 15  # moments of an open shutter that a blurred frame is averaged over, or that rows are read at
+ROW_STRIPS = 16  # of a frame whose rows are read one after the other: each is rendered from where the camera was then
 
 
 def ease(t):
@@ -82,6 +83,29 @@ def zoom_mm(t):
     back = min(1, max(0, (t - 0.75) / 0.2))
     soft = lambda v: v * v * (3 - 2 * v)
     return 24 * (46 / 24) ** soft(up) * (40 / 46) ** soft(back)
+
+
+def lookout(t):
+    """From a tripod: over the yard while the lens closes in."""
+    a = math.radians(-14 + 30 * ease(t))
+    return [0.5, 1.8, 9.5], [0.5 + 10 * math.sin(a), 1.3 + 0.8 * t, 9.5 - 10 * math.cos(a)], 0.0
+
+
+def lookout_mm(t):
+    """26 held, to 50 with soft ends, held."""
+    u = min(1, max(0, (t - 0.2) / 0.6))
+    return 26 * (50 / 26) ** (u * u * (3 - 2 * u))
+
+
+def quay(t):
+    """Walking sideways with a small camera in the hand, whose shake is quicker than a few frames."""
+    seconds = 3.2 * t
+    at = lerp([-2.6, 1.7, 7.6], [0.6, 1.6, 6.8], t)
+    turn = 0.010 * math.sin(2 * math.pi * 1.7 * seconds) + 0.005 * math.sin(2 * math.pi * 4.3 * seconds + 1)
+    tilt = 0.008 * math.sin(2 * math.pi * 2.1 * seconds + 0.5) + 0.004 * math.sin(2 * math.pi * 5.1 * seconds + 2)
+    look = lerp([-0.6, 1.1, -2.4], [0.9, 1.1, -2.6], t)
+    far = at[2] - look[2]
+    return at, [look[0] + far * turn, look[1] + far * tilt, look[2]], 0.006 * math.sin(2 * math.pi * 2.9 * seconds)
 
 
 def trolley(t):
@@ -160,6 +184,9 @@ CLIPS = {
     "zoom": dict(path=zoom, size=(960, 540), frames=80, first=1001, focal_mm=zoom_mm, sensor_mm=36.0, k1=-0.03, k2=0.0, seed=7, movie=True),
     "trolley": dict(path=trolley, size=(960, 540), frames=80, first=1001, focal_mm=26.0, sensor_mm=36.0, k1=-0.05, k2=0.008, seed=8, movie=True,
                     scene="#declare WithLoad = 1;\n", mover=trolley_place),
+    "lookout": dict(path=lookout, size=(704, 396), frames=56, first=1001, focal_mm=lookout_mm, sensor_mm=36.0, k1=-0.03, k2=0.0, seed=17, movie=True),
+    # `readout`: share of a frame's time from the first row's reading to the last one's; the pose is that of the middle row.
+    "quay": dict(path=quay, size=(704, 396), frames=56, first=1001, focal_mm=26.0, sensor_mm=36.0, k1=-0.04, k2=0.0, seed=15, movie=True, readout=0.7, room=1.12),
     "mast-top": dict(path=mast_top, size=(640, 360), frames=40, first=1001, focal_mm=30.0, sensor_mm=36.0, k1=0.0, k2=0.0, seed=3, movie=True),
 }
 
@@ -260,29 +287,52 @@ def make(name, clip, jobs, work):
         f = clip["focal_px"][i] * scale
         place = clip["mover"](i / (clip["frames"] - 1)) if "mover" in clip else None
         trolley = "#declare TrolleyPlace = transform { matrix <%s> };\n" % ",".join("%.12g" % v for row in place for v in row) if place else "#declare TrolleyZ = 6.0;\n"
-        with open(os.path.join(folder, "camera.inc"), "w") as out:
-            out.write(clip.get("scene", "") + (chart_place(cams[i], CHART_POSES[i]) if clip.get("still") else "") + trolley + "camera { perspective location %s right %s up %s direction %s }\n" % (
-                pov(at), pov([x * rw for x in right]), pov([x * rh for x in up]), pov([x * f for x in forward])))
-        subprocess.run(["povray", "+I" + os.path.join(SCENES, "frame.pov"), "+L" + folder, "+L" + SCENES, "+O" + part, "+FP16",
-                        "File_Gamma=1.0", "+W%d" % rw, "+H%d" % rh] + clip.get("antialias", ["-A"]) + ["-D", "+WT1", "-GA"], check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        def trace(at, rows=()):
+            with open(os.path.join(folder, "camera.inc"), "w") as out:
+                out.write(clip.get("scene", "") + (chart_place(cams[i], CHART_POSES[i]) if clip.get("still") else "") + trolley + "camera { perspective location %s right %s up %s direction %s }\n" % (
+                    pov(at), pov([x * rw for x in right]), pov([x * rh for x in up]), pov([x * f for x in forward])))
+            subprocess.run(["povray", "+I" + os.path.join(SCENES, "frame.pov"), "+L" + folder, "+L" + SCENES, "+O" + part, "+FP16",
+                            "File_Gamma=1.0", "+W%d" % rw, "+H%d" % rh] + clip.get("antialias", ["-A"]) + ["-D", "+WT1", "-GA"] +
+                           (["+SR%d" % (rows[0] + 1), "+ER%d" % rows[1]] if rows else []), check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+
+        if "readout" in clip:
+            # The place of the camera goes from strip to strip; its turn is laid over the rows by `bend`.
+            whole = None
+            for k in range(ROW_STRIPS):
+                rows = rh * k // ROW_STRIPS, rh * (k + 1) // ROW_STRIPS
+                share = max(-0.5, min(0.5, (sum(rows) / 2 - rh / 2) / scale / h))
+                trace(clip["path"]((i + clip["readout"] * share) / (clip["frames"] - 1))[0], rows)
+                with open(part, "rb") as file:
+                    raw = file.read()
+                head = len(raw) - rw * rh * 6
+                whole = whole or bytearray(raw)
+                strip = slice(head + rows[0] * rw * 6, head + rows[1] * rw * 6)
+                whole[strip] = raw[strip]
+            with open(part, "wb") as file:
+                file.write(whole)
+        else:
+            trace(at)
         os.rename(part, target)
         print("%s: rendered %d/%d" % (name, i + 1, clip["frames"]), file=sys.stderr, flush=True)
 
     # Motion blur: the turn while the shutter is open, as half-turn quaternions' rotation matrices from the render's camera
     # to the camera at each moment. The move of the camera's place in that time is left out: hundredths of a second at
-    # walking pace. The pose of a frame is the one at the shutter's middle.
+    # walking pace. The pose of a frame is the one at the shutter's middle. Of rows that are read one after the other: the
+    # turns from the first row's moment to the last one's.
     def turns(i):
         samples = []
         for k in range(SHUTTER_SAMPLES):
-            t = (i + clip.get("shutter", 0) * ((k + 0.5) / SHUTTER_SAMPLES - 0.5)) / (clip["frames"] - 1)
+            late = clip["readout"] * (k / (SHUTTER_SAMPLES - 1) - 0.5) if "readout" in clip else clip.get("shutter", 0) * ((k + 0.5) / SHUTTER_SAMPLES - 0.5)
+            t = (i + late) / (clip["frames"] - 1)
             at, look, roll = clip["path"](t)
             r0, u0, b0 = cams[i][1]
             there = pose(at, look, roll)
             samples.append([[dot(a, b) for b in there] for a in (r0, u0, b0)])
         return samples
 
+    by_turns = clip.get("shutter", 0) > 0 or "readout" in clip
     with open(os.path.join(work, "turns.txt"), "w") as out:
-        if clip.get("shutter", 0) > 0:
+        if by_turns:
             for i in range(clip["frames"]):
                 for m in turns(i):
                     out.write(" ".join("%.12g" % v for row in m for v in row) + "\n")
@@ -299,7 +349,7 @@ def make(name, clip, jobs, work):
         focal = clip["focal_px"][first]
         return subprocess.Popen([bend, str(w), str(h), repr(focal * scale), repr(focal), repr((w - 1) / 2), repr((h - 1) / 2),
                                  repr(clip["k1"]), repr(clip["k2"]), str(clip["seed"]), str(first), str(last), os.path.join(work, "straight.%04d.ppm"),
-                                 os.path.join(work, "turns.txt") if clip.get("shutter", 0) > 0 else "bent" if "room" in clip else "-", str(SHUTTER_SAMPLES)], stdout=into)
+                                 os.path.join(work, "turns.txt") if by_turns else "bent" if "room" in clip else "-", str(SHUTTER_SAMPLES), "rows" if "readout" in clip else "open"], stdout=into)
 
     encode = ["ffmpeg", "-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", "%dx%d" % (w, h), "-r", "25", "-i", "-"]
     if clip["movie"]:
@@ -361,6 +411,8 @@ def make(name, clip, jobs, work):
         "planes": planes(clip, cams),
         "points": [{"id": i, "position": p["position"], "seen": p["seen"]} for i, p in sorted(points.items()) if len(p["seen"]) >= 10],
     }
+    if "readout" in clip:
+        truth["rolling_shutter"] = {"readout_share": clip["readout"], "pose_row": 0.5}
     if "mover" in clip:
         poses = [mover_pose(clip["mover"](i / (clip["frames"] - 1))) for i in range(clip["frames"])]
         truth["movers"] = [{"name": "trolley", "frames": [{"frame": clip["first"] + i, "position": [round(v, 9) for v in at], "rotation": [round(v, 12) for v in quaternion(*axes)]}

@@ -216,5 +216,32 @@ TEST(Match, CancelAtEveryStageKeepsWhatIsDone) {
     }
 }
 
+TEST(Lookout, ATurnFromATripodWithAZoom) {
+    const Shot shot = match(data + "lookout/lookout.mp4");
+    ASSERT_EQ(shot.solve->motion, Motion::rotation);
+    EXPECT_TRUE(shot.solve->zooms);
+    const Judgement j = judged(shot, "lookout/lookout.truth.json");
+    EXPECT_EQ(j.solved, 56);
+    EXPECT_LE(j.rotationDeg, 0.05);
+    EXPECT_LE(j.focalPercent, 1.0);
+    EXPECT_LE(j.lensPx, 0.5);
+}
+
+TEST(Quay, RowsReadOneAfterTheOtherAreFoundWithoutAWord) {
+    const Shot shot = match(data + "quay/quay.mp4");
+    ASSERT_EQ(shot.solve->motion, Motion::free);
+    EXPECT_NEAR(shot.solve->readout, 0.7, 0.02);
+    EXPECT_GT(shot.solve->readoutSigma, 0);
+    EXPECT_NE(verdictOn(shot, Step::solve).sentence.find("rows read over 0.7"), std::string::npos)
+        << verdictOn(shot, Step::solve).sentence;
+    // Taken as read at once the same paths are off by 0.9, 1.5 and 0.07.
+    const Judgement j = judged(shot, "quay/quay.truth.json");
+    EXPECT_EQ(j.solved, 56);
+    EXPECT_LE(j.stickPx, 0.2);
+    EXPECT_LE(j.shapePx, 0.5);
+    EXPECT_LE(j.rotationDeg, 0.035);
+    EXPECT_LE(j.focalPercent, 0.5);
+}
+
 }  // namespace
 }  // namespace va
