@@ -76,8 +76,10 @@ std::vector<CheckPoint> checkPointsFromJson(const std::string& text, const std::
 }
 
 void addSolveOptions(CLI::App& c, SolveArguments& a) {
-    c.add_option("--readout", a.readout,
-                 "Rolling shutter: milliseconds from the first row's reading to the last one's, or the word solve");
+    c.add_option(
+        "--readout", a.readout,
+        "Rolling shutter: milliseconds from the first row's reading to the last one's (0: all rows at once), or the "
+        "word solve; else it is found where the paths speak for it");
     c.add_option("--check-points", a.checkPoints,
                  "Known measures: a text file of lines \"name x y z\", or a JSON list (docs/formats.md)");
     c.add_flag("--refine", a.refine, "Set aside what fits badly after the solve, and say what that was worth");
@@ -89,13 +91,14 @@ void addSolveOptions(CLI::App& c, SolveArguments& a) {
 void takeReadout(Shot& shot, const SolveArguments& a) {
     if (a.readout.empty()) return;
     if (a.readout == "solve") {
-        shot.back.readoutKnown = Known::unknown;
+        shot.back.readoutKnown = Known::start;
         return;
     }
     char* end = nullptr;
     const double ms = std::strtod(a.readout.c_str(), &end);
     if (*end != 0 || !std::isfinite(ms))
         throw CLI::ValidationError("--readout", "give milliseconds, or the word solve");
+    shot.back.readoutKnown = Known::known;
     shot.back.readout = ms / 1000 * shot.rate().value();
     if (std::fabs(shot.back.readout) > 1)
         throw CLI::ValidationError("--readout", "that is longer than a frame lasts at this rate");

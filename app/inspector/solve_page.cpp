@@ -26,7 +26,8 @@ SolvePage::SolvePage(Document& document, SolveEdits& edits, SlipWatch& slip, con
     move_->setObjectName("moveChoice");
     zoom_ = choice(tr("Zoom"), {tr("found by itself"), tr("constant"), tr("zooms")});
     zoom_->setObjectName("zoomChoice");
-    rows_ = choice(tr("Rows"), {tr("read at once"), tr("read-out known"), tr("read-out solved")});
+    rows_ =
+        choice(tr("Rows"), {tr("found by itself"), tr("read at once"), tr("read-out known"), tr("read-out solved")});
     rows_->setObjectName("rowsChoice");
     rows_->setToolTip(tr("Rolling shutter: whether the sensor's rows were read one after the other"));
     readout_ = number(tr("Read-out"), 2, tr("ms"));
@@ -49,7 +50,8 @@ SolvePage::SolvePage(Document& document, SolveEdits& edits, SlipWatch& slip, con
     connect(rows_, &QComboBox::activated, this, [this](int rows) {
         const double had = document_.shot().solve->readout;
         // What was solved is the best guess at what may be known.
-        edits_.setReadout(rows == 2 ? Known::unknown : Known::known, rows == 1 ? (had != 0 ? had : 0.5) : 0);
+        const Known known = rows == 0 ? Known::unknown : rows == 3 ? Known::start : Known::known;
+        edits_.setReadout(known, rows == 2 ? (had != 0 ? had : 0.5) : 0);
     });
     connect(readout_, &NumberField::edited, this,
             [this, perFrameMs](double ms) { edits_.setReadout(Known::known, ms / perFrameMs()); });
@@ -118,7 +120,7 @@ void SolvePage::refresh() {
     static const char* words[] = {QT_TR_NOOP("–"), QT_TR_NOOP("free"), QT_TR_NOOP("turns only"),
                                   QT_TR_NOOP("stands still")};
     const double perFrameMs = 1000 / std::max(1e-9, s.rate().value());
-    const bool rowsFound = r.readout != 0 && s.back.readoutKnown == Known::known && s.back.readout == 0;
+    const bool rowsFound = r.readout != 0 && s.back.readoutKnown == Known::unknown;
     motion_->setText(tr(words[int(r.motion)]) + (r.zooms ? tr(", zooms") : QString()) +
                      (rowsFound ? tr(", rows over %1 ms").arg(r.readout * perFrameMs, 0, 'f', 1) : QString()));
     const double focal = f && f->solved ? r.intrinsics(f->frame).focalPx : r.lens.focalPx;
@@ -140,10 +142,10 @@ void SolvePage::refresh() {
                        : QString());
     move_->setCurrentIndex(int(s.choices.move));
     zoom_->setCurrentIndex(int(s.choices.zoom));
-    const bool rowsSolved = s.back.readoutKnown != Known::known;
-    rows_->setCurrentIndex(rowsSolved ? 2 : s.back.readout != 0 ? 1 : 0);
-    readout_->setEnabled(!rowsSolved);
-    readout_->setValue((rowsSolved ? r.readout : s.back.readout) * perFrameMs);
+    const Known rows = s.back.readoutKnown;
+    rows_->setCurrentIndex(rows == Known::unknown ? 0 : rows == Known::start ? 3 : s.back.readout != 0 ? 2 : 1);
+    readout_->setEnabled(rows != Known::start);
+    readout_->setValue((rows == Known::known ? s.back.readout : r.readout) * perFrameMs);
     refine_->refresh();
     checks_->refresh();
     path_->refresh();

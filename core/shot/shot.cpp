@@ -155,7 +155,7 @@ uint64_t fingerprintOfSolveInput(const Shot& s) {
         h.add(s.back.principal).add(s.back.principalOffset);
     if (s.back.distortion != Known::unknown) h.add(s.back.lens);
     if (s.choices != SolveChoices()) h.add(s.choices.move).add(s.choices.zoom);
-    if (s.back.readoutKnown != Known::known || s.back.readout != 0) h.add(s.back.readoutKnown).add(s.back.readout);
+    if (s.back.readoutKnown != Known::unknown) h.add(s.back.readoutKnown).add(s.back.readout);
     for (const CheckPoint& c : s.checkPoints) {
         if (!c.on || c.measure.paths.empty()) continue;
         h.add(c.measure.kind).add(c.measure.length).add(c.measure.tolerance);

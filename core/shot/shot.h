@@ -28,8 +28,9 @@ struct CameraBack {
     LensModel lens;  ///< when not unknown; its kind says which model is solved where it is
     Known principal = Known::known;
     Eigen::Vector2d principalOffset{0, 0};  ///< px of the principal point from the middle of the plate
-    /// Rolling shutter: unknown and start are solved, from 0 or from `readout`.
-    Known readoutKnown = Known::known;
+    /// Rolling shutter: looked for where the paths speak for it, solved from `readout` on, or given (0: all rows at
+    /// once).
+    Known readoutKnown = Known::unknown;
     double readout = 0;  ///< share of the frame's time from the first row's reading to the last one's
     std::string camera;  ///< maker and model that the sensor's width comes from; empty = given by hand
     /// The plate is a cut-out of a larger picture: that one's size in px of the plate, and where the plate's top left

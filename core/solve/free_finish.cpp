@@ -19,8 +19,10 @@ FreeFinish::FreeFinish(SolveQuestion& question, Growth& growth, Progress& progre
       }) {}
 
 void FreeFinish::readRows(Reconstruction& r) {
-    if (!q_.rows().matters()) return lookForRows(r);
-    r.setReadout(q_.rows().readout, q_.rows().solves);
+    const RowReading rows = q_.rows();
+    if (rows.looks) lookForRows(r);
+    if (!rows.matters()) return;
+    r.setReadout(rows.readout, rows.solves);
     settleRows(r);
 }
 
@@ -46,8 +48,6 @@ void FreeFinish::settleRows(Reconstruction& r) const {
 }
 
 void FreeFinish::lookForRows(Reconstruction& r) const {
-    // A thing that moves by itself is read as its scene is.
-    if (q_.request.fewPaths) return;
     const RowEvidence evidence = rowEvidence(r);
     if (evidence.explained < 0.02 || std::fabs(evidence.readout) < 0.03) return;
     Reconstruction rolling = r;

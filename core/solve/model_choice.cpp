@@ -109,7 +109,7 @@ MotionEvidence chooseMotion(const Sightings& s, const std::vector<int>& keyframe
     }
     // Far from a turn no shear makes up for it.
     const bool nearlyTurns = out.rotation.found && out.rotation.robustRmsPx < 2 * std::max(1.0, s.width / 1280.0);
-    if (out.motion == Motion::free && (rows.matters() || nearlyTurns)) {
+    if (out.motion == Motion::free && (rows.matters() || (rows.looks && nearlyTurns))) {
         std::vector<int> all;
         for (int f = 0; f < s.frameCount(); ++f)
             if (s.byFrame[size_t(f)].size() >= 4) all.push_back(f);

@@ -19,9 +19,9 @@ struct MotionEvidence {
 /// geometric robust information criterion (GRIC, Torr 1998) of the turning model (two numbers a point, three a view)
 /// against the free one (three a point, six a view), where the free model is granted the noise of the paths themselves
 /// as its error: if even then it is not worth its numbers, there is no depth to be had. With `mayZoom` a turn with a
-/// zoom is tried where a turn alone does not do. Where a turn nearly does, or rows are said to be read one after the
-/// other, a turn over all frames is tried with rows read so: that shears pictures in a way that no turn of whole
-/// pictures explains, and a free camera is easily found that does.
+/// zoom is tried where a turn alone does not do. Where a turn nearly does and nothing is known of rows, or they are
+/// said to be read one after the other, a turn over all frames is tried with rows read so: that shears pictures in a
+/// way that no turn of whole pictures explains, and a free camera is easily found that does.
 MotionEvidence chooseMotion(const Sightings& s, const std::vector<int>& keyframes, const Intrinsics& lens,
                             const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
                             uint64_t seed, bool mayZoom = false, const RowReading& rows = {});

@@ -48,8 +48,10 @@ std::unique_ptr<Reconstruction> resumed(const SolveQuestion& question, const Sol
     }
     if (kept < s.fewest.placed || r->solvedFrames() < 2) return nullptr;
     // Also where rows were found to be read one after the other although nothing was said of it.
-    const bool solves = asked.readoutKnown != Known::known || (asked.readout == 0 && from.readoutSigma >= 0);
-    r->setReadout(solves ? from.readout : asked.readout, solves);
+    const bool found = asked.readoutKnown == Known::unknown && from.readoutSigma >= 0;
+    const bool solves = asked.readoutKnown == Known::start || found;
+    if (solves) r->setReadout(from.readout, true);
+    else if (asked.readoutKnown == Known::known) r->setReadout(asked.readout, false);
     return r;
 }
 

@@ -37,8 +37,9 @@ struct RotationSolve {
 
 /// What is known of how rows are read one after the other.
 struct RowReading {
-    bool solves = false;  ///< the time is looked for, from `readout`
+    bool solves = false;  ///< the time is solved, from `readout`
     double readout = 0;   ///< frames from the first row's reading to the last one's
+    bool looks = false;   ///< nothing is known: it is tried where the pictures speak for it
     [[nodiscard]] bool matters() const { return solves || readout != 0; }
 };
 

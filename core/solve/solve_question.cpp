@@ -73,7 +73,8 @@ std::vector<BundleOptions::Prior> SolveQuestion::priors() const {
 }
 
 RowReading SolveQuestion::rows() const {
-    return {request.readoutKnown != Known::known, request.readoutKnown == Known::unknown ? 0 : request.readout};
+    const bool unknown = request.readoutKnown == Known::unknown;
+    return {request.readoutKnown == Known::start, unknown ? 0 : request.readout, unknown};
 }
 
 }  // namespace va

@@ -33,10 +33,10 @@ struct SolveRequest {
     Known principal = Known::known;
     Eigen::Vector2d principalOffset{0, 0};  ///< px from the middle of the picture
     std::vector<double> focalByFrame;       ///< px, one a frame: a zoom that is known; `focal` is known then
-    /// Rolling shutter: frames from the first row's reading to the last one's. Unknown and start: it is solved, from 0
-    /// or from what is given. Known and 0, as where nothing was said: all rows at once, unless the paths speak against
-    /// it.
-    Known readoutKnown = Known::known;
+    /// Rolling shutter: frames from the first row's reading to the last one's. Unknown: all rows at once, unless the
+    /// paths speak against it; then it is solved. Start: it is solved, from `readout`. Known: as given, 0 for all at
+    /// once.
+    Known readoutKnown = Known::unknown;
     double readout = 0;
     std::vector<KnownMeasure> measures;  ///< check points: what is known of places, obeyed by free moves
     bool fewPaths = false;               ///< a thing in the picture, not the scene: asks for fewer

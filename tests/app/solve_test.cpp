@@ -297,11 +297,11 @@ class SolveTest : public QObject {
         settle(ui);
         QVERIFY(std::fabs(ui.document.shot().solve->readout - ui.document.shot().back.readout) < 1e-9);
         auto* rows = ui.child<QComboBox>("rowsChoice");
-        QCOMPARE(rows->currentIndex(), 1);
+        QCOMPARE(rows->currentIndex(), 2);
         rows->setFocus();
         QTest::keyClick(rows, Qt::Key_Down);
         QTest::keyClick(rows, Qt::Key_Return);
-        QCOMPARE(ui.document.shot().back.readoutKnown, Known::unknown);
+        QCOMPARE(ui.document.shot().back.readoutKnown, Known::start);
         settle(ui);
         QVERIFY(ui.document.shot().solve->readoutSigma >= 0);
         // These stills have all rows of one moment.

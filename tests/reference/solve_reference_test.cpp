@@ -273,6 +273,7 @@ TEST(RollingShutter, ATurnIsSolvedRowByRow) {
         ASSERT_EQ(blind.motion, Motion::rotation);
         EXPECT_NEAR(blind.readout, 0.6, 0.012);
         EXPECT_LT(errorsOf(s, blind).turn, 0.0008);
+        s.request.readoutKnown = Known::known;
         s.request.readout = 0.6;
         const SolveResult known = solve(s);
         ASSERT_EQ(known.motion, Motion::rotation);
@@ -284,7 +285,7 @@ TEST(RollingShutter, ATurnIsSolvedRowByRow) {
         EXPECT_LT(errorsOf(s, known).focal, 0.006);
 
         s.request.readout = 0;
-        s.request.readoutKnown = Known::unknown;
+        s.request.readoutKnown = Known::start;
         const SolveResult found = solve(s);
         ASSERT_EQ(found.motion, Motion::rotation);
         EXPECT_GT(found.readoutSigma, 0);
@@ -294,7 +295,7 @@ TEST(RollingShutter, ATurnIsSolvedRowByRow) {
     }
     // Where all rows were read at once, that is found too.
     SyntheticShot s = shakyPan(0, 6);
-    s.request.readoutKnown = Known::unknown;
+    s.request.readoutKnown = Known::start;
     const SolveResult atOnce = solve(s);
     ASSERT_EQ(atOnce.motion, Motion::rotation);
     EXPECT_NEAR(atOnce.readout, 0, std::max(0.004, 4 * atOnce.readoutSigma));
@@ -305,7 +306,7 @@ TEST(RollingShutter, ATravelStaysATravel) {
     SyntheticOptions o;
     o.readout = 0.5;
     SyntheticShot s = makeSyntheticShot(o);
-    s.request.readoutKnown = Known::unknown;
+    s.request.readoutKnown = Known::start;
     const SolveResult r = solve(s);
     EXPECT_EQ(r.motion, Motion::free);
     EXPECT_NEAR(r.readout, 0.5, std::max(0.01, 4 * r.readoutSigma));

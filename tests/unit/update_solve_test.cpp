@@ -98,7 +98,7 @@ SyntheticOptions shaken(double readout) {
 
 TEST(RollingShutter, ReadoutTimeIsFoundAndTheCameraWithIt) {
     SyntheticShot s = makeSyntheticShot(shaken(0.6));
-    s.request.readoutKnown = Known::unknown;
+    s.request.readoutKnown = Known::start;
     const SolveResult found = solve(s);
     ASSERT_EQ(found.motion, Motion::free);
     EXPECT_NEAR(found.readout, 0.6, 0.03);
@@ -141,16 +141,21 @@ TEST(RollingShutter, FoundInAFreeMoveWhereNothingWasSaid) {
 
 TEST(RollingShutter, KnownReadoutIsObeyed) {
     SyntheticShot s = makeSyntheticShot(shaken(0.6));
+    s.request.readoutKnown = Known::known;
     s.request.readout = 0.6;
     const SolveResult r = solve(s);
     EXPECT_EQ(r.readout, 0.6);
     EXPECT_LT(r.readoutSigma, 0) << "given, not solved";
     EXPECT_LT(r.rmsPx, 0.22);
+    s.request.readout = 0;
+    const SolveResult atOnce = solve(s);
+    EXPECT_EQ(atOnce.readout, 0) << "known to be at once, whatever the paths say";
+    EXPECT_GT(atOnce.rmsPx, 1.3 * r.rmsPx);
 }
 
 TEST(RollingShutter, AGlobalShutterIsNotTakenForARollingOne) {
     SyntheticShot s = makeSyntheticShot(shaken(0));
-    s.request.readoutKnown = Known::unknown;
+    s.request.readoutKnown = Known::start;
     const SolveResult r = solve(s);
     EXPECT_NEAR(r.readout, 0, 0.02);
     EXPECT_NEAR(r.readout / r.readoutSigma, 0, 4);
@@ -161,7 +166,7 @@ TEST(RollingShutter, AStillStandingCameraDoesNotTellItsReadout) {
     o.readout = 0.5;
     o.camera = [](double t) { return lookAlong({-0.2 + 0.4 * t, 0, 0}, 0, 0); };
     SyntheticShot s = makeSyntheticShot(o);
-    s.request.readoutKnown = Known::unknown;
+    s.request.readoutKnown = Known::start;
     const SolveResult r = solve(s);
     EXPECT_TRUE(std::isfinite(r.readout));
     EXPECT_GT(r.readoutSigma, 0.05) << "an even, slow slide looks the same with a slightly turned scene";
