@@ -15,16 +15,24 @@ FeatureModel::FeatureModel(Document& document, QObject* parent) : QAbstractTable
 void FeatureModel::rebuild() {
     const Shot& shot = document_.shot();
     std::vector<std::vector<int>> movers;
-    for (const Mover& m : shot.movers) movers.push_back(m.paths);
-    if (paths_ == shot.paths.get() && solve_ == shot.solve.get() && movers_ == movers) return;
+    std::vector<const void*> solves{shot.solve.get()};
+    for (const Mover& m : shot.movers) movers.push_back(m.paths), solves.push_back(m.solve.get());
+    if (paths_ == shot.paths.get() && solves_ == solves && movers_ == movers) return;
     movers_ = std::move(movers);
     paths_ = shot.paths.get();
-    solve_ = shot.solve.get();
+    solves_ = std::move(solves);
     beginResetModel();
     std::map<int, const SolvedPoint*> points;
     std::map<int, const SolveOutlier*> outliers;
-    for (const SolvedPoint& p : shot.solve->points) points[p.pathId] = &p;
-    for (const SolveOutlier& o : shot.solve->outliers) outliers[o.pathId] = &o;
+    // A thing's features are judged by its own solve, not by the scene's.
+    const auto take = [&](const SolveResult& solve, const Mover* of) {
+        for (const SolvedPoint& p : solve.points)
+            if (shot.moverOfPath(p.pathId) == of) points[p.pathId] = &p;
+        for (const SolveOutlier& o : solve.outliers)
+            if (shot.moverOfPath(o.pathId) == of) outliers[o.pathId] = &o;
+    };
+    take(*shot.solve, nullptr);
+    for (const Mover& m : shot.movers) take(*m.solve, &m);
     all_.clear();
     aside_ = 0;
     // A path's share of the cover: over its frames, one over the number of paths in its part of the picture.

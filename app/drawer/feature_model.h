@@ -46,7 +46,8 @@ class FeatureModel : public QAbstractTableModel {
     int aside_ = 0, sortColumn_ = mean;
     Qt::SortOrder sortOrder_ = Qt::DescendingOrder;
     std::vector<std::vector<int>> movers_;  ///< ids of each mover's paths when the rows were made
-    const void *paths_ = nullptr, *solve_ = nullptr;
+    const void* paths_ = nullptr;
+    std::vector<const void*> solves_;  ///< of the scene and of every mover, when the rows were made
 };
 
 }  // namespace va

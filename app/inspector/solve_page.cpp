@@ -27,7 +27,7 @@ SolvePage::SolvePage(Document& document, SolveEdits& edits, SlipWatch& slip, con
     zoom_ = choice(tr("Zoom"), {tr("found by itself"), tr("constant"), tr("zooms")});
     zoom_->setObjectName("zoomChoice");
     rows_ =
-        choice(tr("Rows"), {tr("found by itself"), tr("read at once"), tr("read-out known"), tr("read-out solved")});
+        choice(tr("Rows"), {tr("found by itself"), tr("read at once"), tr("known"), tr("solved")});
     rows_->setObjectName("rowsChoice");
     rows_->setToolTip(tr("Rolling shutter: whether the sensor's rows were read one after the other"));
     readout_ = number(tr("Read-out"), 2, tr("ms"));

@@ -197,6 +197,15 @@ std::string readoutInBrief(const SolveResult& r) {
                : text(" · rows read over %.2f of the frame's time", r.readout);
 }
 
+/// Why a move is taken for a free one, where the program chose: " · a turn alone leaves 6.3 px", or how far things
+/// shift against each other where a turn was out of the question.
+std::string evidenceInBrief(const Shot& s) {
+    const SolveResult& r = *s.solve;
+    if (r.motion != Motion::free || s.choices.move != MoveChoice::automatic) return {};
+    if (r.rotationRmsPx > r.rmsPx) return text(" · a turn alone leaves %.1f px", r.rotationRmsPx);
+    return r.parallaxPx > 0 ? text(" · parallax %.0f px", r.parallaxPx) : std::string();
+}
+
 /// Frames that the solve did not reach, and what to do about them.
 std::string unreached(const Shot& s) {
     const SolveResult& r = *s.solve;
@@ -263,7 +272,7 @@ Verdict onSolve(const Shot& s) {
     }
     const std::string check = r.checkRmsPx >= 0 ? text(" · check %.2f px", r.checkRmsPx) : std::string();
     std::string number = text("fit %.2f px%s%s", r.rmsPx, check.c_str(), zoomInBrief(r).c_str());
-    number += readoutInBrief(r) + stoodIn(r);
+    number += evidenceInBrief(s) + readoutInBrief(r) + stoodIn(r);
     if (!s.movers.empty()) number += text(" · %zu mover%s", s.movers.size(), s.movers.size() == 1 ? "" : "s");
     if (stalenessOf(s).solve) return {Lamp::stale, number + ", before the last change. Solve again."};
     if (r.trouble == SolveTrouble::growthStopped) return {Lamp::look, number + ". " + unreached(s)};

@@ -6,10 +6,12 @@
 #include <QLabel>
 #include <QSignalSpy>
 #include <QStandardPaths>
+#include <QTableView>
 #include <QTableWidget>
 #include <QTemporaryDir>
 #include <cmath>
 
+#include "drawer/feature_model.h"
 #include "inspector/solve_page.h"
 #include "style/theme.h"
 #include "ui.h"
@@ -126,6 +128,16 @@ class SolveTest : public QObject {
         QCOMPARE(shot.movers.size(), size_t(1));
         QCOMPARE(shot.movers[0].solve->motion, Motion::free);
         QVERIFY(shot.movers[0].solve->solvedCount() == 40);
+        // The table judges a thing's features by its own solve.
+        const auto* table = ui.child<QTableView>("featureTable")->model();
+        int told = 0, all = 0;
+        for (int row = 0; row < table->rowCount(); ++row) {
+            const auto text = [&](int column) { return table->index(row, column).data().toString(); };
+            if (text(FeatureModel::mover) != "1") continue;
+            ++all;
+            told += text(FeatureModel::mean) != "–";
+        }
+        QVERIFY2(all > 50 && told * 10 > all * 7, qPrintable(QString("%1 of %2").arg(told).arg(all)));
         ui.scene->repaint();
         ui.plate->repaint();
         ui.type("scaleSize", "2");

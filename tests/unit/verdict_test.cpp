@@ -118,6 +118,15 @@ TEST(Verdict, ZoomsMoversAndDoubtAreNamed) {
     expectSays(verdictOn(s, Step::solve), Lamp::look, "only known to ±0.6 %");
     s = with([](Shot&, SolveResult& r) { r.lensNumbers = {{"focal", 1000, 2}}; });
     EXPECT_EQ(verdictOn(s, Step::solve).sentence.find("only known"), std::string::npos);
+    // Why it is a free move: what a turn leaves, or how far things shift where a turn was not even tried.
+    s = with([](Shot&, SolveResult& r) { r.rotationRmsPx = 6.34; });
+    EXPECT_NE(verdictOn(s, Step::solve).sentence.find("a turn alone leaves 6.3 px"), std::string::npos)
+        << verdictOn(s, Step::solve).sentence;
+    s = with([](Shot&, SolveResult& r) { r.rotationRmsPx = -1, r.parallaxPx = 57.4; });
+    EXPECT_NE(verdictOn(s, Step::solve).sentence.find("parallax 57 px"), std::string::npos)
+        << verdictOn(s, Step::solve).sentence;
+    s.choices.move = MoveChoice::free;
+    EXPECT_EQ(verdictOn(s, Step::solve).sentence.find("parallax"), std::string::npos) << "the artist chose";
     // Frames that were not reached: in the middle, at the end, and behind a cut.
     const auto without = [&](int first, int last) {
         return with([=](Shot&, SolveResult& r) {
