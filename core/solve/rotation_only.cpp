@@ -262,4 +262,33 @@ RotationSolve withRowsRead(const Sightings& s, const RotationSolve& turn, const 
     return out;
 }
 
+RotationSolve withPathsWeighed(const Sightings& s, const RotationSolve& turn, const std::vector<LensValue>& solved,
+                               const std::vector<BundleOptions::Prior>& priors) {
+    if (!turn.found || turn.rates.size() > 0) return turn;
+    Attempt attempt = resume(s, turn);
+    BundleProblem& problem = attempt.problem;
+    for (int round = 0; round < 3; ++round) {
+        std::vector<double> sum(problem.points.size(), 0), count(problem.points.size(), 0);
+        for (const auto& o : problem.observations) {
+            const auto p =
+                project(problem.viewAt(o.view, o.pixel), problem.intrinsics(o.view), problem.points[size_t(o.point)]);
+            sum[size_t(o.point)] += p ? (*p - o.pixel).squaredNorm() : 1e6;
+            ++count[size_t(o.point)];
+        }
+        std::vector<double> errors;
+        for (size_t p = 0; p < sum.size(); ++p)
+            if (count[p] > 2) errors.push_back(std::sqrt(sum[p] / count[p]));
+        if (errors.size() < 20) return turn;
+        const double usual = std::max(0.02, median(errors));
+        for (auto& o : problem.observations) {
+            const double error = std::sqrt(sum[size_t(o.point)] / count[size_t(o.point)]);
+            o.whiten = whitener() * std::min(1.0, usual / std::max(1e-9, error));
+        }
+        goOn(attempt, solved, priors, 15);
+        if (!std::isfinite(attempt.cost)) return turn;
+    }
+    RotationSolve out = take(s, turn.frames, attempt);
+    return out.found ? out : turn;
+}
+
 }  // namespace va

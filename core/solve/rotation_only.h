@@ -58,4 +58,9 @@ RotationSolve solveRotationOnly(const Sightings& s, const std::vector<int>& fram
 RotationSolve withRowsRead(const Sightings& s, const RotationSolve& turn, const std::vector<LensValue>& solved,
                            const std::vector<BundleOptions::Prior>& priors, const RowReading& rows);
 
+/// The same camera once more from where `turn` stands, with the lens: each path counts by how well it fits, so that
+/// those that slide along edges bend neither the turn nor the lens.
+RotationSolve withPathsWeighed(const Sightings& s, const RotationSolve& turn, const std::vector<LensValue>& solved,
+                               const std::vector<BundleOptions::Prior>& priors);
+
 }  // namespace va

@@ -23,6 +23,7 @@ RotationSolve overAllFrames(const RotationSolve& onKeyframes, const Sightings& b
     if (whole.found) r = std::move(whole);
     // A shear of the pictures that was taken for something else has bent the lens.
     if (q.rows().matters()) r = withRowsRead(by, r, zooms ? solved : q.lensValues(), q.priors(), q.rows());
+    else r = withPathsWeighed(by, r, q.lensValues(), q.priors());
     return r;
 }
 
