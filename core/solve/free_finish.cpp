@@ -28,7 +28,8 @@ void FreeFinish::readRows(Reconstruction& r) {
 
 void FreeFinish::settleRows(Reconstruction& r) const {
     // What did not fit while all rows were taken as read at once may fit now: paths, and frames that were out of reach.
-    for (int grown = 0; grown < r.solvedFrames();) {
+    // Each pass reaches several frames or none; six are enough for any shake that is not beyond rescue.
+    for (int pass = 0, grown = 0; pass < 6 && grown < r.solvedFrames(); ++pass) {
         grown = r.solvedFrames();
         r.bringBackSliding();
         // Views and rates are found in turns.

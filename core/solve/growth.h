@@ -24,7 +24,8 @@ class Growth {
     std::unique_ptr<Reconstruction> grow(bool zooms);
     /// From a solve with one focal length to one with a focal length a frame; null unless that explains notably more.
     std::unique_ptr<Reconstruction> zoomOf(const Reconstruction& steady);
-    /// A reconstruction that was resumed, after an edit: takes in new frames and paths, and settles again.
+    /// Takes in frames and paths that are not yet there and settles again: after an edit, or when what the sightings
+    /// are explained by has changed.
     void settleAgain(Reconstruction& r);
 
     /// Mean truncated cost over all frames: those that were not reached count as wrong.

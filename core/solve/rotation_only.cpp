@@ -264,7 +264,7 @@ RotationSolve withRowsRead(const Sightings& s, const RotationSolve& turn, const 
 
 RotationSolve withPathsWeighed(const Sightings& s, const RotationSolve& turn, const std::vector<LensValue>& solved,
                                const std::vector<BundleOptions::Prior>& priors) {
-    if (!turn.found || turn.rates.size() > 0) return turn;
+    if (!turn.found || !turn.rates.empty()) return turn;
     Attempt attempt = resume(s, turn);
     BundleProblem& problem = attempt.problem;
     for (int round = 0; round < 3; ++round) {

@@ -190,8 +190,7 @@ TEST(Zoom, FoundInATurn) {
     EXPECT_LT(errorsOf(s, r).turn, 0.002);
 }
 
-// A turn without a zoom that is fitted to one bends the lens out of all likeness: that must not be the start of what
-// takes the zoom in.
+// Pan and zoom together: neither takes up what is the lens's bend.
 TEST(Zoom, InATurnTellsTheBendToo) {
     for (const uint64_t seed : {11U, 12U, 13U}) {
         SyntheticOptions o;
