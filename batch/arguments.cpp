@@ -60,6 +60,9 @@ void addPlateOptions(CLI::App& c, PlateArguments& a) {
     c.add_option("--range", a.range, "Frames A-B in the plate's own numbers");
     c.add_option("--fps", a.rate, "Frame rate: 25, 23.976, 24000/1001");
     c.add_option("--pixel-aspect", a.pixelAspect, "Width : height of a pixel");
+    c.add_option("--stream", a.stream, "Of a movie with several moving pictures, the number of the one to use");
+    c.add_flag("--even-times", a.evenTimes, "Put the frames of a movie with a variable rate on an even grid of its rate");
+    c.add_flag("--strict", a.strict, "Stop where a frame is damaged or missing, instead of going on without it");
     c.add_option("--density", a.density, "few, normal or many features")
         ->check(CLI::IsMember({"few", "normal", "many"}));
     c.add_option("--care", a.care, "quick, or careful: farther search, backward too, guided by the solve")
@@ -74,20 +77,23 @@ void addPlateOptions(CLI::App& c, PlateArguments& a) {
     c.add_option("--paths", a.paths, "Paths to start with, .csv or .json");
 }
 
-Shot shotFor(const PlateArguments& a) {
+Shot shotFor(const PlateArguments& a, Progress* progress) {
     Shot shot;
     if (!a.range.empty()) shot.range = parseRange(a.range);
     PlateOverrides overrides;
     overrides.rate = parseRatio("--fps", a.rate);
     overrides.pixelAspect = parseRatio("--pixel-aspect", a.pixelAspect);
+    if (a.stream >= 0) overrides.stream = a.stream;
+    overrides.evenTimes = a.evenTimes;
     const FrameRange wanted = shot.range;
-    shot = withPlate(shot, a.plate, overrides);
+    shot = withPlate(shot, a.plate, overrides, progress);
     if (!wanted.empty() && (wanted.last < shot.plate.frames.first || wanted.first > shot.plate.frames.last)) {
         throw InputError("The range " + a.range + " lies outside of the plate, which has " +
                          std::to_string(shot.plate.frames.first) + "-" + std::to_string(shot.plate.frames.last) + ".");
     }
     shot.range = {std::max(shot.range.first, shot.plate.frames.first),
                   std::min(shot.range.last, shot.plate.frames.last)};
+    obeyStrict(a, shot);
     for (size_t i = 0; i < 3; ++i)
         if (a.density == densityNames[i]) shot.density = Density(i);
     shot.care = a.care == "careful" ? Care::careful : Care::quick;
@@ -101,6 +107,16 @@ Shot shotFor(const PlateArguments& a) {
         shot.paths = paths;
     }
     return shot;
+}
+
+void obeyStrict(const PlateArguments& a, const Shot& shot) {
+    if (!a.strict) return;
+    for (const FrameRange& gap : shot.plate.gaps)
+        if (gap.last >= shot.range.first && gap.first <= shot.range.last)
+            throw InputError("Frames " + describeRanges({gap}) + " are missing, and --strict was asked for.");
+    for (const FrameDamage& d : shot.plate.damaged)
+        if (shot.range.contains(d.frame))
+            throw InputError("Frame " + std::to_string(d.frame) + " is damaged, and --strict was asked for: " + d.cause);
 }
 
 ProgressPrinter::ProgressPrinter(bool asJson) : json_(asJson), terminal_(isatty(STDERR_FILENO)) {}

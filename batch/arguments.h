@@ -13,14 +13,16 @@ namespace va {
 struct PlateArguments {
     std::string plate, range, rate, pixelAspect, density = "normal", care = "quick", mask, masksFrom, paths;
     double maskThreshold = 0.5, maskGrow = 0;
-    bool maskInvert = false;
-    int maskOffset = 0;
+    bool maskInvert = false, evenTimes = false, strict = false;
+    int maskOffset = 0, stream = -1;
 };
 void addPlateOptions(CLI::App& command, PlateArguments& a);
 /// "1001-1120". Throws CLI::ValidationError.
 FrameRange parseRange(const std::string& text);
 /// The shot that the arguments describe, its plate opened. Throws InputError and CLI::ValidationError.
-Shot shotFor(const PlateArguments& a);
+Shot shotFor(const PlateArguments& a, Progress* progress = nullptr);
+/// With --strict, throws InputError where a frame of the range is missing or damaged, as far as it is known by now.
+void obeyStrict(const PlateArguments& a, const Shot& shot);
 
 /// Progress for people (one line that rewrites itself on a terminal) or for programs (a JSON object a line), on
 /// standard error.

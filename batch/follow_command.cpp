@@ -8,6 +8,7 @@
 #include "base/atomic_file.h"
 #include "base/error.h"
 #include "commands.h"
+#include "interrupt.h"
 #include "exchange/paths_file.h"
 #include "shot/shot_file.h"
 #include "workflow/follow_shot.h"
@@ -27,11 +28,12 @@ int follow(const FollowArguments& a) {
     const std::string ending = file.extension().string();
     if (ending != ".csv" && ending != ".json" && ending != ".vanchor")
         throw CLI::ValidationError("--out", "the name has to end in .csv, .json or .vanchor");
-    Shot shot = shotFor(a.plate);
     ProgressPrinter printer(a.asJson);
-    Progress progress([&](const Progress::State& s) { printer(s); });
+    Interrupt::Watched progress([&](const Progress::State& s) { printer(s); });
+    Shot shot = shotFor(a.plate, &progress);
     const auto start = std::chrono::steady_clock::now();
     shot = withPathsAnew(shot, progress);
+    obeyStrict(a.plate, shot);
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     printer.end();
     if (file.has_parent_path()) makeFolder(file.parent_path().string());

@@ -8,8 +8,8 @@
 namespace va {
 namespace {
 
-int info(const std::string& plate, bool asJson) {
-    const auto source = openPlate(plate);
+int info(const std::string& plate, const PlateOverrides& overrides, bool asJson) {
+    const auto source = openPlate(plate, overrides);
     const PlateInfo& p = source->info();
     if (asJson) {
         nlohmann::json j{{"path", p.spec},
@@ -25,23 +25,36 @@ int info(const std::string& plate, bool asJson) {
                          {"still", p.still},
                          {"camera_maker", p.cameraMaker},
                          {"camera_model", p.cameraModel},
+                         {"mirrored", p.mirrored},
+                         {"interlaced", p.interlaced},
+                         {"colour", p.colour},
+                         {"stream", p.stream},
+                         {"streams", p.streams},
+                         {"other_series", p.otherSeries},
                          {"warnings", p.warnings},
+                         {"notes", p.notes},
+                         {"damaged", nlohmann::json::array()},
                          {"gaps", nlohmann::json::array()}};
         if (p.focalMm) j["focal_mm"] = *p.focalMm;
         if (p.focal35Mm) j["focal_35mm"] = *p.focal35Mm;
         for (const auto& g : p.gaps) j["gaps"].push_back({g.first, g.last});
-        std::printf("%s\n", j.dump().c_str());
+        for (const auto& d : p.damaged) j["damaged"].push_back({{"frame", d.frame}, {"cause", d.cause}});
+        if (!p.times.empty()) j["times"] = p.times;
+        if (!p.storedFrames.empty()) j["stored_frames"] = p.storedFrames;
+        std::printf("%s\n", j.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace).c_str());
         return exitDone;
     }
     std::printf("%s\n  %s, %d × %d, %d bit\n", p.spec.c_str(), p.format.c_str(), p.width, p.height, p.bits);
     std::printf("  frames %d-%d (%zu), %s fps%s\n", p.frames.first, p.frames.last, p.existing().size(),
                 p.rate.label().c_str(), p.rateAssumed ? " assumed" : "");
     if (!(p.pixelAspect == Rational{1, 1})) std::printf("  pixel aspect %s\n", p.pixelAspect.label().c_str());
-    if (p.rotation != 0) std::printf("  turned by %d°\n", p.rotation);
+    if (!p.colour.empty()) std::printf("  colour %s\n", p.colour.c_str());
+    if (p.rotation != 0 || p.mirrored) std::printf("  turned by %d°%s\n", p.rotation, p.mirrored ? ", mirrored" : "");
     if (!p.cameraModel.empty()) std::printf("  camera %s %s\n", p.cameraMaker.c_str(), p.cameraModel.c_str());
     if (p.focalMm) std::printf("  focal length %g mm\n", *p.focalMm);
     if (p.focal35Mm) std::printf("  35 mm equivalent %g mm\n", *p.focal35Mm);
     for (const auto& w : p.warnings) std::printf("  ! %s\n", w.c_str());
+    for (const auto& n : p.notes) std::printf("  %s\n", n.c_str());
     return exitDone;
 }
 
@@ -49,11 +62,21 @@ int info(const std::string& plate, bool asJson) {
 
 void addInfoCommand(CLI::App& program, Command& run) {
     auto plate = std::make_shared<std::string>();
-    auto asJson = std::make_shared<bool>(false);
+    auto asJson = std::make_shared<bool>(false), even = std::make_shared<bool>(false);
+    auto stream = std::make_shared<int>(-1);
     CLI::App* c = program.add_subcommand("info", "What a plate says of itself");
     c->add_option("plate", *plate, "Movie, folder, pattern or picture")->required();
+    c->add_option("--stream", *stream, "Of a movie with several moving pictures, the number of the one to use");
+    c->add_flag("--even-times", *even, "Put the frames of a movie with a variable rate on an even grid of its rate");
     c->add_flag("--json", *asJson, "As JSON");
-    c->callback([=, &run] { run = [=] { return info(*plate, *asJson); }; });
+    c->callback([=, &run] {
+        run = [=] {
+            PlateOverrides overrides;
+            if (*stream >= 0) overrides.stream = *stream;
+            overrides.evenTimes = *even;
+            return info(*plate, overrides, *asJson);
+        };
+    });
 }
 
 }  // namespace va

@@ -8,6 +8,7 @@
 #include "base/atomic_file.h"
 #include "base/error.h"
 #include "commands.h"
+#include "interrupt.h"
 #include "lens/edge_chain.h"
 #include "lens/find_chart.h"
 #include "lens/plumb_line.h"
@@ -112,7 +113,7 @@ int fromChart(const ChartArguments& a) {
             views.push_back({name, chart.corners});
         }
     }
-    Progress progress;
+    Interrupt::Watched progress;
     const ChartCalibration c = calibrateFromCharts(views, width, height, options, progress);
     if (!c.trouble.empty()) throw InputError(c.trouble);
     writeLens(a, c.lens, width, height, c.rmsPx, std::to_string(c.stills.size()) + " stills of a chart");
@@ -167,7 +168,7 @@ int fromLines(const LinesArguments& a) {
     options.values = valuesNamed(a.values, options.kind);
     options.principalPoint = a.principal;
     options.trustAll = !a.strokes.empty();
-    Progress progress;
+    Interrupt::Watched progress;
     const PlumbLineResult r = lensFromEdges(edges, info.width, info.height, start, options, progress);
     if (!r.trouble.empty()) throw InputError(r.trouble);
     const auto used = std::count_if(r.edges.begin(), r.edges.end(), [](const auto& e) { return e.used; });

@@ -5,10 +5,16 @@
 
 #include "base/error.h"
 #include "commands.h"
+#include "interrupt.h"
+#include "media/isolated/isolated_plate.h"
+#include "media/isolated/plate_reader.h"
 
 int main(int argc, char** argv) {
+    if (va::isPlateReader(argc, argv)) return va::runPlateReader(argc, argv);
     // A reader that goes away (a pipe into head) must not kill the program half-way through a file.
     std::signal(SIGPIPE, SIG_IGN);
+    const va::Interrupt interrupt;
+    va::readPlatesWith("/proc/self/exe");
     CLI::App program{"Matchmove from the shell: follow, solve, level, export."};
     program.set_version_flag("--version", std::string("vanchor ") + VA_VERSION);
     program.require_subcommand(1);
@@ -36,7 +42,7 @@ int main(int argc, char** argv) {
         return va::exitInput;
     } catch (const va::Cancelled&) {
         std::fprintf(stderr, "vanchor: cancelled\n");
-        return va::exitNoSolve;
+        return va::exitCancelled;
     } catch (const std::exception& e) {
         std::fprintf(stderr, "vanchor: %s\n", e.what());
         return va::exitInput;

@@ -11,6 +11,8 @@
 #include "commands.h"
 #include "exchange/camera_json.h"
 #include "exchange/verify.h"
+#include "interrupt.h"
+#include "run_folder.h"
 #include "shot/shot_file.h"
 #include "solve_options.h"
 #include "workflow/check_points.h"
@@ -50,7 +52,9 @@ void takeBend(Shot& shot, const std::string& path) {
 }
 
 int match(const MatchArguments& a) {
-    Shot shot = shotFor(a.plate);
+    ProgressPrinter printer(a.asJson);
+    Interrupt::Watched progress([&](const Progress::State& s) { printer(s); });
+    Shot shot = shotFor(a.plate, &progress);
     shot.seed = a.seed;
     if (a.sensorWidth > 0) shot.back.sensorWidthMm = a.sensorWidth, shot.back.sensorAssumed = false;
     if (a.focal != "unknown") {
@@ -76,12 +80,10 @@ int match(const MatchArguments& a) {
     shot.choices = {moves.at(a.move), zooms.at(a.zoom)};
     takeReadout(shot, a.solve);
 
-    const std::filesystem::path folder = a.out;
-    makeFolder(a.out);
-    ProgressPrinter printer(a.asJson);
-    Progress progress([&](const Progress::State& s) { printer(s); });
+    RunFolder folder(a.out);
     const auto start = std::chrono::steady_clock::now();
     shot = matchShot(shot, progress);
+    obeyStrict(a.plate, shot);
     shot = withSolveOptions(shot, a.solve, progress);
     if (a.movers && shot.solve->has()) shot = withMoverFeatures(withMoversProposed(shot, progress), progress, true);
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -92,13 +94,16 @@ int match(const MatchArguments& a) {
     if (shot.solve->has()) {
         const SceneExport scene = gatherScene(shot);
         slip = scene.slipPx;
-        checks.push_back(exportAndVerify(scene, ExportFormat::cameraJson, folder / "camera.json"));
-        checks.push_back(exportAndVerify(scene, ExportFormat::usda, folder / "camera.usda"));
-        checks.push_back(exportAndVerify(scene, ExportFormat::ply, folder / "cloud.ply"));
+        checks.push_back(exportAndVerify(scene, ExportFormat::cameraJson, folder.file("camera.json")));
+        checks.push_back(exportAndVerify(scene, ExportFormat::usda, folder.file("camera.usda")));
+        checks.push_back(exportAndVerify(scene, ExportFormat::ply, folder.file("cloud.ply")));
         shot.exportedFrom = fingerprintOfExportInput(shot);
         shot.exportReport = checks.front().sentence;
     }
-    writeShot(shot, folder / "shot.vanchor");
+    writeShot(shot, folder.file("shot.vanchor"), folder.place(""));
+    progress.check();
+    folder.commit();
+    for (ExportCheck& c : checks) c.file = folder.place(c.file.filename().string());
     bool verified = true;
     for (const auto& c : checks) verified = verified && c.passed;
     const SolveResult& r = *shot.solve;
@@ -112,6 +117,8 @@ int match(const MatchArguments& a) {
                {"points", r.points.size()},
                {"focal_px", r.lens.focalPx},
                {"zooms", r.zooms},
+               {"damaged", json::array()},
+               {"notes", shot.plate.notes},
                {"lens_sigma", json::object()},
                {"k1", r.lens.lens.value("k1")},
                {"k2", r.lens.lens.value("k2")},
@@ -128,6 +135,8 @@ int match(const MatchArguments& a) {
                {"check_points", json::array()},
                {"movers", json::array()},
                {"files", json::array()}};
+        for (const FrameDamage& d : shot.plate.damaged)
+            j["damaged"].push_back({{"frame", d.frame}, {"cause", d.cause}});
         for (const LensNumber& n : r.lensNumbers) j["lens_sigma"][n.name] = n.sigma;
         for (const CheckPoint& c : shot.checkPoints) {
             const MeasureReport* report = reportOf(shot, c.id);
@@ -151,6 +160,7 @@ int match(const MatchArguments& a) {
         std::printf("%s\n", j.dump().c_str());
     } else {
         std::printf("%s: %s\n", shot.name.c_str(), verdict.c_str());
+        if (!shot.plate.damaged.empty()) std::printf("%s\n", verdictOn(shot, Step::plate).sentence.c_str());
         if (r.has())
             std::printf("%d of %zu frames, %zu points, %.1f s for %.1f s of plate\n", r.solvedCount(), r.frames.size(),
                         r.points.size(), seconds, double(shot.frames().size()) / shot.rate().value());

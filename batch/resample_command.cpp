@@ -6,6 +6,7 @@
 #include "base/atomic_file.h"
 #include "base/error.h"
 #include "commands.h"
+#include "interrupt.h"
 #include "shot/lens_file.h"
 #include "workflow/straighten.h"
 
@@ -66,10 +67,10 @@ std::vector<int> framesFor(const std::string& range, const PlateInfo& info) {
 }
 
 int resampled(const ResampleArguments& a, bool straighten) {
-    const auto source = openPlate(a.plate);
-    const PlateInfo& info = source->info();
     ProgressPrinter printer(false);
-    Progress progress([&](const Progress::State& s) { printer(s); });
+    Interrupt::Watched progress([&](const Progress::State& s) { printer(s); });
+    const auto source = openPlate(a.plate, {}, &progress);
+    const PlateInfo& info = source->info();
     const Overscan overscan = a.overscan ? Overscan::whole : Overscan::none;
     ResampledSeries r;
     if (a.lens.empty() == a.stmap.empty()) throw CLI::ValidationError("--lens", "give either a lens or an STMap");

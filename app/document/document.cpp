@@ -7,6 +7,7 @@
 #include <QFileInfo>
 #include <QStandardPaths>
 #include <QUndoCommand>
+#include <algorithm>
 
 #include "base/error.h"
 #include "exchange/verify.h"
@@ -96,6 +97,7 @@ void Document::takeResult(const QString& name, const Shot& result) {
         next.exclusionsFollowed = result.exclusionsFollowed;
         next.findings = result.findings;
         next.blur = result.blur;
+        next.plate.damaged = result.plate.damaged;
     }
     for (FlatPatch& p : next.patches)
         if (const FlatPatch* made = result.patch(p.id); made && made->referenceFrame == p.referenceFrame) {
@@ -251,7 +253,15 @@ void Document::openProject(const QString& file) {
                     .arg(opened.plate.height)
                     .arg(read.plate.width)
                     .arg(read.plate.height);
-        else read.plate = opened.plate;
+        else {
+            // What was found to be damaged on the way is not seen on opening.
+            const std::vector<FrameDamage> known = read.plate.damaged;
+            read.plate = opened.plate;
+            for (const FrameDamage& d : known)
+                if (read.plate.exists(d.frame)) read.plate.damaged.push_back(d);
+            std::sort(read.plate.damaged.begin(), read.plate.damaged.end(),
+                      [](const FrameDamage& a, const FrameDamage& b) { return a.frame < b.frame; });
+        }
     } catch (const Error& e) {
         plateTrouble_ = tr("The footage is not where it was: %1 Everything else of the project is here.")
                             .arg(QString::fromUtf8(e.what()));

@@ -11,6 +11,7 @@
 #include <sstream>
 
 #include "base/error.h"
+#include "base/part_file.h"
 
 namespace va {
 namespace {
@@ -25,8 +26,8 @@ namespace {
 }  // namespace
 
 void writeFileAtomically(const std::filesystem::path& path, std::string_view content) {
-    const std::string part = path.string() + ".part-" + std::to_string(getpid());
-    const int file = open(part.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
+    PartFile place(path);
+    const int file = open(place.part().c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
     if (file < 0) failWriting(path, errno);
     size_t done = 0;
     int code = 0;
@@ -41,11 +42,8 @@ void writeFileAtomically(const std::filesystem::path& path, std::string_view con
     }
     if (code == 0 && fsync(file) != 0 && errno != EINVAL && errno != EROFS) code = errno;
     if (close(file) != 0 && code == 0) code = errno;
-    if (code == 0 && rename(part.c_str(), path.c_str()) != 0) code = errno;
-    if (code != 0) {
-        unlink(part.c_str());
-        failWriting(path, code);
-    }
+    if (code == 0) code = place.commit();
+    if (code != 0) failWriting(path, code);
 }
 
 std::string readFile(const std::filesystem::path& path) {

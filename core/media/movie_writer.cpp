@@ -10,9 +10,11 @@ extern "C" {
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <vector>
 
 #include "base/error.h"
+#include "base/part_file.h"
 #include "base/parallel.h"
 
 namespace va {
@@ -28,7 +30,7 @@ struct MovieWriter::Held {
     std::vector<uint16_t> words;
     int width = 0, height = 0;
     int64_t next = 0;
-    bool finished = false;
+    std::optional<PartFile> place;
 
     ~Held() {
         sws_freeContext(convert);
@@ -39,8 +41,6 @@ struct MovieWriter::Held {
             if (file->pb) avio_closep(&file->pb);
             avformat_free_context(file);
         }
-        std::error_code code;
-        if (!finished) std::filesystem::remove(path, code);
     }
 
     [[noreturn]] void fail(int code) const {
@@ -70,6 +70,7 @@ MovieWriter::MovieWriter(const std::filesystem::path& path, int width, int heigh
     : held_(std::make_unique<Held>()) {
     Held& h = *held_;
     h.path = path;
+    h.place.emplace(path);
     const bool prores = path.extension() == ".mov";
     if (!prores && path.extension() != ".mp4")
         throw InputError("\"" + path.string() + "\": movies are written as .mov or .mp4.");
@@ -102,7 +103,7 @@ MovieWriter::MovieWriter(const std::filesystem::path& path, int width, int heigh
     h.stream->time_base = h.codec->time_base;
     h.stream->avg_frame_rate = h.codec->framerate;
     h.check(avcodec_parameters_from_context(h.stream->codecpar, h.codec));
-    h.check(avio_open(&h.file->pb, path.c_str(), AVIO_FLAG_WRITE));
+    h.check(avio_open(&h.file->pb, h.place->part().c_str(), AVIO_FLAG_WRITE));
     // Readers of small pictures in .mov would take them for the older matrix.
     av_opt_set(h.file->priv_data, "movflags", "+write_colr", 0);
     h.check(avformat_write_header(h.file, nullptr));
@@ -151,7 +152,12 @@ void MovieWriter::finish() {
     h.check(avcodec_send_frame(h.codec, nullptr));
     h.drain();
     h.check(av_write_trailer(h.file));
-    h.finished = true;
+    // A full disk may show only when the last bytes are handed over.
+    const int written = h.file->pb->error;
+    const int closed = avio_closep(&h.file->pb);
+    h.check(written);
+    h.check(closed);
+    if (const int code = h.place->commit(); code != 0) h.fail(AVERROR(code));
 }
 
 }  // namespace va

@@ -5,13 +5,15 @@
 
 #include <algorithm>
 #include <cctype>
+#include <cstring>
 
 #include "base/error.h"
+#include "base/part_file.h"
+#include "media/still_reader.h"
 
 namespace va {
 namespace {
 
-using OIIO::ImageInput;
 using OIIO::ImageOutput;
 using OIIO::ImageSpec;
 using OIIO::TypeDesc;
@@ -24,30 +26,21 @@ std::string endingOf(const std::filesystem::path& path) {
 
 }  // namespace
 
-PictureFile readPicture(const std::filesystem::path& path) {
-    const auto in = ImageInput::open(path.string());
-    if (!in)
-        throw InputError("\"" + path.string() + "\" is not a picture that can be read. Replace it, or leave it out.",
-                         OIIO::geterror());
-    const ImageSpec& spec = in->spec();
-    const int channels = spec.nchannels >= 4 ? 4 : spec.nchannels == 3 ? 3 : spec.nchannels == 2 ? 2 : 1;
-    std::vector<float> raw(size_t(spec.width) * size_t(spec.height) * size_t(channels));
-    if (!in->read_image(0, 0, 0, channels, TypeDesc::FLOAT, raw.data()))
-        throw InputError("\"" + path.string() + "\" is cut off or damaged. Replace it, or leave it out.",
-                         in->geterror());
-    PictureFile out;
-    out.picture = Picture(spec.width, spec.height);
-    out.alpha = spec.alpha_channel >= 0 && spec.alpha_channel == channels - 1;
-    out.floats = spec.format.is_floating_point();
-    out.bits = spec.get_int_attribute("oiio:BitsPerSample", int(spec.format.size() * 8));
-    const bool grey = channels < 3;
-    for (size_t i = 0; i < out.picture.data.size() / 4; ++i) {
-        const float* from = &raw[i * size_t(channels)];
-        float* to = &out.picture.data[4 * i];
-        for (int c = 0; c < 3; ++c) to[c] = from[grey ? 0 : c];
-        to[3] = out.alpha ? from[channels - 1] : 1;
+Picture colourPicture(const StillReader& still, const std::vector<float>& pixels) {
+    Picture out(still.width(), still.height());
+    const size_t colours = still.grey() ? 1 : 3, channels = colours + (still.alpha() ? 1 : 0);
+    for (size_t i = 0; i < out.data.size() / 4; ++i) {
+        const float* from = &pixels[i * channels];
+        float* to = &out.data[4 * i];
+        for (size_t c = 0; c < 3; ++c) to[c] = from[colours == 1 ? 0 : c];
+        to[3] = still.alpha() ? from[colours] : 1;
     }
     return out;
+}
+
+PictureFile readPicture(const std::filesystem::path& path) {
+    const StillReader still(path);
+    return {colourPicture(still, still.pixels(true)), still.alpha(), still.floats(), still.bits()};
 }
 
 void writePicture(const std::filesystem::path& path, const Picture& picture, const PictureFormat& format) {
@@ -66,12 +59,9 @@ void writePicture(const std::filesystem::path& path, const Picture& picture, con
     spec.attribute("PixelAspectRatio", float(format.pixelAspect));
     if (exr) spec.attribute("compression", "zip");
     if (jpeg) spec.attribute("CompressionQuality", 98);
-    // A neighbour with the right ending is written first; the name only changes once it is whole.
-    const std::filesystem::path part =
-        path.parent_path() / (path.stem().string() + ".part" + path.extension().string());
+    PartFile place(path);
+    const std::filesystem::path& part = place.part();
     const auto fail = [&](const std::string& why) {
-        std::error_code ignored;
-        std::filesystem::remove(part, ignored);
         throw InputError("\"" + path.string() +
                              "\" can't be written. Check that the folder exists, that there is room on the disk, and "
                              "that you may write there.",
@@ -85,8 +75,7 @@ void writePicture(const std::filesystem::path& path, const Picture& picture, con
     for (size_t i = 0; i < picture.data.size() / 4; ++i)
         std::copy_n(&picture.data[4 * i], channels, &raw[i * size_t(channels)]);
     if (!file->write_image(TypeDesc::FLOAT, raw.data()) || !file->close()) fail(file->geterror());
-    std::filesystem::rename(part, path, ignored);
-    if (ignored) fail(ignored.message());
+    if (const int code = place.commit(); code != 0) fail(std::strerror(code));
 }
 
 }  // namespace va

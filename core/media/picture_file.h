@@ -2,10 +2,13 @@
 #pragma once
 #include <filesystem>
 #include <string>
+#include <vector>
 
 #include "base/picture.h"
 
 namespace va {
+
+class StillReader;
 
 /// A picture file as it is: code values as float, with what is needed to write another one like it.
 struct PictureFile {
@@ -15,9 +18,12 @@ struct PictureFile {
     int bits = 8;         ///< per channel in the file
 };
 
-/// Reads a still of one, three or four channels; grey becomes colour. Throws InputError: not there, not a picture, cut
+/// Reads a still as StillReader does, as it lies in the file; grey becomes colour. Throws InputError: not there, not a picture, cut
 /// off.
 PictureFile readPicture(const std::filesystem::path& path);
+
+/// The picture of an opened still from its pixels (StillReader::pixels with alpha), not yet turned upright.
+Picture colourPicture(const StillReader& still, const std::vector<float>& pixels);
 
 /// How a picture is to be written.
 struct PictureFormat {

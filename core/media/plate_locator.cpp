@@ -3,12 +3,14 @@
 
 #include <algorithm>
 #include <cctype>
-#include <cstdio>
-#include <optional>
+#include <fstream>
+#include <limits>
 #include <set>
-#include <vector>
+#include <string_view>
 
 #include "base/error.h"
+#include "base/text.h"
+#include "media/still_series.h"
 
 namespace fs = std::filesystem;
 
@@ -16,40 +18,46 @@ namespace va {
 namespace {
 
 bool hasStillEnding(const fs::path& path) {
-    static const std::set<std::string> endings{".png", ".jpg", ".jpeg", ".tif",  ".tiff", ".dpx", ".exr",
-                                               ".tga", ".bmp", ".cin",  ".webp", ".ppm",  ".pgm", ".hdr"};
+    static const std::set<std::string> endings{".png",  ".jpg",  ".jpeg", ".jpe", ".jfif", ".jif", ".tif", ".tiff",
+                                               ".dpx",  ".exr",  ".sxr",  ".tga", ".bmp",  ".cin", ".webp", ".ppm",
+                                               ".pgm",  ".pnm",  ".pbm",  ".hdr", ".rgbe", ".jp2", ".j2k",  ".jpf",
+                                               ".jpx",  ".j2c",  ".jpc",  ".avif", ".heic", ".heif", ".hif", ".sgi",
+                                               ".rgb",  ".rgba", ".psd",  ".iff"};
     std::string ending = path.extension().string();
     std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return char(std::tolower(c)); });
     return endings.contains(ending);
 }
 
-/// A file name cut at its last run of digits before the ending.
-struct NumberedName {
-    std::string before, after;
-    int digits = 0;
-    int number = 0;
-};
-
-std::optional<NumberedName> numbered(const std::string& name) {
-    const size_t dot = name.rfind('.');
-    size_t end = dot == std::string::npos ? name.size() : dot;
-    while (end > 0 && !std::isdigit(static_cast<unsigned char>(name[end - 1]))) --end;
-    size_t begin = end;
-    while (begin > 0 && std::isdigit(static_cast<unsigned char>(name[begin - 1])) && end - begin < 9) --begin;
-    if (begin == end) return std::nullopt;
-    return NumberedName{name.substr(0, begin), name.substr(end), int(end - begin),
-                        std::stoi(name.substr(begin, end - begin))};
+/// Stills by their first bytes, for files whose ending says something else or nothing.
+bool beginsLikeStill(const fs::path& path) {
+    std::ifstream in(path, std::ios::binary);
+    std::string head(16, '\0');
+    in.read(head.data(), 16);
+    const std::string_view h(head.data(), size_t(std::max<std::streamsize>(in.gcount(), 0)));
+    const auto begins = [&](std::string_view magic) { return h.substr(0, magic.size()) == magic; };
+    using namespace std::string_view_literals;
+    if (begins("\x89PNG\r\n\x1a\n"sv)) return true;
+    if (begins("\xff\xd8\xff"sv)) return true;                                              // JPEG
+    if (begins("II*\0"sv) || begins("MM\0*"sv)) return true;                                // TIFF
+    if (begins("\x76\x2f\x31\x01"sv)) return true;                                          // OpenEXR
+    if (begins("SDPX"sv) || begins("XPDS"sv) || begins("\x80\x2a\x5f\xd7"sv)) return true;  // DPX, Cineon
+    if (begins("\0\0\0\x0cjP  "sv) || begins("\xff\x4f\xff\x51"sv)) return true;            // JPEG 2000
+    if (begins("RIFF"sv) && h.substr(8, 4) == "WEBP"sv) return true;
+    if (h.size() >= 12 && h.substr(4, 4) == "ftyp"sv) {
+        const std::string_view brand = h.substr(8, 4);
+        return brand == "avif"sv || brand == "heic"sv || brand == "heix"sv || brand == "mif1"sv;
+    }
+    return begins("#?RADIANCE"sv) || begins("8BPS"sv);
 }
 
-std::string patternText(const fs::path& folder, const NumberedName& n) {
-    return (folder / (n.before + "%0" + std::to_string(n.digits) + "d" + n.after)).string();
-}
-
+/// Names of files, and of links whether they lead anywhere or not.
 std::vector<std::string> fileNames(const fs::path& folder) {
     std::vector<std::string> names;
     std::error_code code;
-    for (const auto& entry : fs::directory_iterator(folder, code))
-        if (entry.is_regular_file(code)) names.push_back(entry.path().filename().string());
+    for (fs::directory_iterator it(folder, code), end; !code && it != end; it.increment(code)) {
+        std::error_code ignored;
+        if (it->is_regular_file(ignored) || it->is_symlink(ignored)) names.push_back(it->path().filename().string());
+    }
     if (code) {
         throw InputError("The folder \"" + folder.string() + "\" can't be read. Check that you may open it.",
                          code.message());
@@ -58,55 +66,65 @@ std::vector<std::string> fileNames(const fs::path& folder) {
     return names;
 }
 
-/// All files of `folder` that differ from `name` only in the number.
-PlateLocation siblings(const fs::path& folder, const NumberedName& name) {
-    PlateLocation out;
-    out.spec = patternText(folder, name);
-    for (const auto& file : fileNames(folder)) {
-        const auto n = numbered(file);
-        // Padded numbers have one width; unpadded ones grow with the number.
-        if (n && n->before == name.before && n->after == name.after &&
-            (n->digits == name.digits || std::to_string(n->number).size() == size_t(n->digits)))
-            out.stills[n->number] = folder / file;
+/// Numbers that lie far from all others are no frames of the same shot: the largest cluster stays.
+void dropStrays(std::map<int64_t, std::string>& files, std::vector<std::string>& notes) {
+    const auto count = int64_t(files.size());
+    if (count < 2 || files.rbegin()->first - files.begin()->first <= 100 * count + 10'000) return;
+    std::map<int64_t, std::string> best, now;
+    int64_t last = files.begin()->first;
+    for (const auto& [n, name] : files) {
+        if (n - last > 10'000) {
+            if (now.size() > best.size()) best = now;
+            now.clear();
+        }
+        now.emplace(n, name);
+        last = n;
     }
+    if (now.size() > best.size()) best = now;
+    std::string left;
+    int more = 0;
+    for (const auto& [n, name] : files)
+        if (!best.contains(n) && ++more <= 3) left += (left.empty() ? "\"" : ", \"") + name + "\"";
+    if (more > 3) left += " and " + std::to_string(more - 3) + " more";
+    notes.push_back("The number of " + left + " lies far from the others: left out.");
+    files = std::move(best);
+}
+
+PlateLocation locationOf(StillSeries s, const fs::path& folder) {
+    PlateLocation out;
+    for (const std::string& name : s.ambiguous)
+        out.notes.push_back("\"" + name + "\" has the frame number of another file: left out.");
+    dropStrays(s.files, out.notes);
+    // Frame numbers are 32 bits wide; clocks used as numbers are longer.
+    int64_t shift = 0;
+    constexpr int64_t most = std::numeric_limits<int>::max() / 2;
+    if (s.files.rbegin()->first > most || s.files.begin()->first < -most) {
+        shift = 1001 - s.files.begin()->first;
+        out.notes.push_back(text("The files' numbers are too long for frame numbers: \"%s\" is frame 1001.",
+                                 s.files.begin()->second.c_str()));
+    }
+    for (const auto& [n, name] : s.files) out.stills[int(n + shift)] = folder / name;
+    out.spec = s.files.size() > 1 ? (folder / s.pattern()).string() : (folder / s.files.begin()->second).string();
     return out;
 }
 
 PlateLocation fromFolder(const fs::path& folder) {
-    std::map<std::string, std::vector<std::string>> groups;
-    for (const auto& file : fileNames(folder)) {
-        if (!hasStillEnding(file)) continue;
-        const auto n = numbered(file);
-        groups[n ? n->before + "\n" + n->after : file].push_back(file);
-    }
-    if (groups.empty()) {
+    std::vector<std::string> names = fileNames(folder);
+    std::erase_if(names, [](const std::string& n) { return !hasStillEnding(n) || n.starts_with('.'); });
+    if (names.empty()) {
         throw InputError("The folder \"" + folder.string() +
                          "\" holds no pictures. Choose a folder with numbered stills, or a movie.");
     }
-    const auto largest = std::max_element(
-        groups.begin(), groups.end(), [](const auto& a, const auto& b) { return a.second.size() < b.second.size(); });
-    const std::string& file = largest->second.front();
-    if (const auto n = numbered(file)) return siblings(folder, *n);
-    PlateLocation one;
-    one.spec = (folder / file).string();
-    one.stills[1] = folder / file;
-    return one;
-}
-
-/// `name.%04d.ext` and `name.####.ext`, cut into what stands before and after the number.
-std::optional<std::pair<std::string, std::string>> splitPattern(const std::string& name) {
-    const size_t percent = name.find('%');
-    if (percent != std::string::npos) {
-        size_t d = percent + 1;
-        while (d < name.size() && std::isdigit(static_cast<unsigned char>(name[d]))) ++d;
-        if (d < name.size() && name[d] == 'd') return std::pair{name.substr(0, percent), name.substr(d + 1)};
+    const std::vector<StillSeries> all = stillSeries(names);
+    PlateLocation out = locationOf(all.front(), folder);
+    for (size_t i = 1; i < all.size(); ++i) {
+        const StillSeries& s = all[i];
+        out.others.push_back((folder / (s.files.size() > 1 ? s.pattern() : s.files.begin()->second)).string());
     }
-    const size_t hash = name.find('#');
-    if (hash != std::string::npos) {
-        const size_t end = name.find_first_not_of('#', hash);
-        return std::pair{name.substr(0, hash), end == std::string::npos ? "" : name.substr(end)};
-    }
-    return std::nullopt;
+    if (!out.others.empty())
+        out.notes.push_back(text("The folder holds %zu series of stills; this is the longest, %zu frames. Next: %s.", all.size(),
+                                 out.stills.size(), fs::path(out.others.front()).filename().c_str()));
+    return out;
 }
 
 }  // namespace
@@ -114,32 +132,37 @@ std::optional<std::pair<std::string, std::string>> splitPattern(const std::strin
 PlateLocation locatePlate(const std::string& spec) {
     const fs::path path = spec;
     const fs::path folder = path.has_parent_path() ? path.parent_path() : fs::path(".");
+    const std::string name = path.filename().string();
     std::error_code code;
     if (fs::is_directory(path, code)) return fromFolder(path);
     if (!fs::exists(path, code)) {
-        const auto cut = splitPattern(path.filename().string());
-        if (cut && fs::is_directory(folder, code)) {
-            PlateLocation out;
-            out.spec = spec;
-            for (const auto& file : fileNames(folder)) {
-                const auto n = numbered(file);
-                if (n && n->before == cut->first && n->after == cut->second) out.stills[n->number] = folder / file;
+        if (fs::is_symlink(path, code) && !hasStillEnding(path))
+            throw InputError("\"" + spec + "\" is a link to a file that is not there. Bring the file back.");
+        if (fs::is_directory(folder, code)) {
+            std::vector<std::string> names = fileNames(folder);
+            std::erase_if(names, [](const std::string& n) { return n.starts_with('.'); });
+            if (const auto s = seriesByPattern(name, names)) {
+                if (!s->files.empty()) {
+                    PlateLocation out = locationOf(*s, folder);
+                    out.spec = spec;
+                    return out;
+                }
+                throw InputError("No file fits the pattern \"" + spec + "\". Check the name and the number of digits.");
             }
-            if (!out.stills.empty()) return out;
-            throw InputError("No file fits the pattern \"" + spec + "\". Check the name and the number of digits.");
         }
         throw InputError("There is no file or folder \"" + spec + "\". Check the path.");
     }
-    if (!hasStillEnding(path)) return {PlateLocation::Kind::movie, spec, {}};
-    if (const auto n = numbered(path.filename().string())) {
-        PlateLocation all = siblings(folder, *n);
-        if (all.stills.size() > 1) return all;
-    }
-    PlateLocation one;
-    one.spec = spec;
-    const auto n = numbered(path.filename().string());
-    one.stills[n ? n->number : 1] = path;
-    return one;
+    if (!fs::is_regular_file(path, code))
+        throw InputError("\"" + spec +
+                         "\" is a pipe or a device, which can be read only once. Save the footage to a file first.");
+    if (fs::file_size(path, code) == 0 && !hasStillEnding(path))
+        throw InputError("\"" + spec + "\" is empty. Copy it again.");
+    if (!hasStillEnding(path) && !beginsLikeStill(path)) return {PlateLocation::Kind::movie, spec, {}, {}, {}};
+    std::vector<std::string> names = fileNames(folder);
+    std::erase_if(names, [&](const std::string& n) { return n != name && (n.starts_with('.') || !hasStillEnding(n)); });
+    PlateLocation out = locationOf(seriesOf(name, names), folder);
+    if (out.stills.size() == 1) out.spec = spec;
+    return out;
 }
 
 }  // namespace va

@@ -3,6 +3,7 @@
 #include <filesystem>
 #include <map>
 #include <string>
+#include <vector>
 
 namespace va {
 
@@ -14,11 +15,14 @@ struct PlateLocation {
     /// shown and stored.
     std::string spec;
     std::map<int, std::filesystem::path> stills;  ///< frame number → file, for stills only
+    std::vector<std::string> others;              ///< specs of other series in the folder that was given
+    std::vector<std::string> notes;               ///< sentences on what was chosen and what was left out
 };
 
 /// Finds the plate meant by `spec`: a movie, a folder with stills, a pattern (`name.%04d.ext` or `name.####.ext`), one
-/// file of a sequence, or a single photo. Only names are looked at, except that a file with an unknown ending counts as
-/// a movie. Throws InputError when nothing is there: no such file, an empty folder, no file that fits the pattern.
+/// file of a series (stillSeries()), or a single photo. Names are looked at, and the first bytes of a file whose ending
+/// does not tell that it is a still. Throws InputError when nothing is there: no such file, an empty folder, no file that
+/// fits the pattern; an empty file; a pipe or a device, which can't be read twice.
 PlateLocation locatePlate(const std::string& spec);
 
 }  // namespace va

@@ -1,10 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "media/plate_source.h"
 
+#include <algorithm>
 #include <filesystem>
 
 #include "base/error.h"
-#include "media/movie_source.h"
+#include "media/even_times.h"
+#include "media/isolated/isolated_plate.h"
+#include "media/movie/movie_source.h"
 #include "media/plate_locator.h"
 #include "media/sequence_source.h"
 
@@ -14,7 +17,7 @@ bool PlateInfo::exists(int frame) const {
     if (!frames.contains(frame)) return false;
     for (const auto& gap : gaps)
         if (gap.contains(frame)) return false;
-    return true;
+    return std::none_of(damaged.begin(), damaged.end(), [&](const FrameDamage& d) { return d.frame == frame; });
 }
 
 std::vector<int> PlateInfo::existing() const {
@@ -44,16 +47,26 @@ std::unique_ptr<PlateSource> openStill(const std::string& path) {
     return openStills(one);
 }
 
-std::unique_ptr<PlateSource> openPlate(const std::string& spec, const PlateOverrides& overrides) {
+std::unique_ptr<PlateSource> openPlate(const std::string& spec, const PlateOverrides& overrides,
+                                       Progress* progress) {
+    if (!plateReaderProgram().empty()) return openIsolated(spec, overrides, progress);
     const PlateLocation location = locatePlate(spec);
     std::unique_ptr<PlateSource> source =
-        location.kind == PlateLocation::Kind::movie ? openMovie(location.spec) : openStills(location);
+        location.kind == PlateLocation::Kind::movie ? openMovie(location.spec, overrides.stream, progress) : openStills(location);
     PlateInfo& info = source->info_;
+    constexpr int smallest = 4, widest = 16384;
+    const std::string size = std::to_string(info.width) + " × " + std::to_string(info.height) + " px";
+    if (info.width < smallest || info.height < smallest)
+        throw InputError("\"" + spec + "\" is " + size + ": too small to follow anything in. Choose larger footage.");
+    if (info.width > widest || info.height > widest)
+        throw InputError("\"" + spec + "\" is " + size + ". Up to " + std::to_string(widest) +
+                         " px a side can be worked with: scale it down.");
     if (overrides.rate) {
         info.rate = *overrides.rate;
         info.rateAssumed = false;
     }
     if (overrides.pixelAspect) info.pixelAspect = *overrides.pixelAspect;
+    if (overrides.evenTimes && !info.times.empty()) return onEvenTimes(std::move(source));
     return source;
 }
 

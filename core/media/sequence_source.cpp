@@ -1,49 +1,59 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "media/sequence_source.h"
 
-#include <OpenImageIO/imageio.h>
-
+#include <algorithm>
 #include <cmath>
-#include <fstream>
-#include <string_view>
+#include <filesystem>
+#include <map>
+#include <tuple>
 
 #include "base/error.h"
 #include "base/parallel.h"
+#include "base/text.h"
 #include "media/camera_metadata.h"
 #include "media/display_transform.h"
 #include "media/picture_file.h"
-#include "media/rotate.h"
+#include "media/still_reader.h"
 
 namespace va {
 namespace {
 
-using OIIO::ImageInput;
-using OIIO::ImageSpec;
-using OIIO::TypeDesc;
-
-int clockwiseDegrees(int exifOrientation) {
-    switch (exifOrientation) {  // EXIF 2.3, tag 274; mirrored variants do not come from cameras
-        case 3: return 180;
-        case 6: return 90;
-        case 8: return 270;
-        default: return 0;
-    }
-}
-
 std::string formatLabel(const std::string& name) {
     if (name == "jpeg") return "JPEG";
     if (name == "openexr") return "EXR";
+    if (name == "targa") return "TGA";
+    if (name == "jpeg2000") return "JPEG 2000";
+    if (name == "webp") return "WebP";
     std::string upper = name;
     for (char& c : upper) c = char(std::toupper(static_cast<unsigned char>(c)));
     return upper;
+}
+
+/// What all stills of a plate have to share. Sizes are of the upright picture.
+struct Kind {
+    int width = 0, height = 0, bits = 0;
+    bool floats = false;
+    friend bool operator==(const Kind&, const Kind&) = default;
+    friend bool operator<(const Kind& a, const Kind& b) {
+        return std::tie(a.width, a.height, a.bits, a.floats) < std::tie(b.width, b.height, b.bits, b.floats);
+    }
+};
+
+Kind kindOf(const StillReader& r) {
+    const bool turned = r.orientation().turned();
+    return {turned ? r.height() : r.width(), turned ? r.width() : r.height(), r.bits(), r.floats()};
 }
 
 class SequenceSource final : public PlateSource {
   public:
     explicit SequenceSource(const PlateLocation& location) : stills_(location.stills) {
         info_.spec = location.spec;
-        readFirst();
-        checkOthers();
+        info_.frames = {stills_.begin()->first, stills_.rbegin()->first};
+        info_.still = stills_.size() == 1;
+        info_.notes = location.notes;
+        info_.otherSeries = location.others;
+        readHeaders();
+        findGaps();
     }
 
     Luma luma(int frame) override {
@@ -53,7 +63,7 @@ class SequenceSource final : public PlateSource {
             const float* v = &p.values[i * size_t(p.channels)];
             out.data[i] = 255.0f * (p.channels == 3 ? 0.2126f * v[0] + 0.7152f * v[1] + 0.0722f * v[2] : v[0]);
         }
-        return rotated(std::move(out), info_.rotation);
+        return upright(std::move(out), p.orientation);
     }
 
     DisplayPicture display(int frame) override {
@@ -64,62 +74,105 @@ class SequenceSource final : public PlateSource {
             const auto byte = [&](int c) { return uint32_t(std::lround(255 * v[p.channels == 3 ? c : 0])); };
             out.data[i] = 0xff000000u | byte(0) << 16 | byte(1) << 8 | byte(2);
         }
-        return rotated(std::move(out), info_.rotation);
+        return upright(std::move(out), p.orientation);
     }
 
     Picture colours(int frame) override {
-        const auto found = stills_.find(frame);
-        if (found == stills_.end()) (void)read(frame);  // says what is missing
-        return rotated(readPicture(found->second).picture, info_.rotation);
+        const auto [reader, pixels] = whole(frame, true);
+        return upright(colourPicture(*reader, pixels), reader->orientation());
     }
 
   private:
     struct Pixels {
         int width = 0, height = 0, channels = 0;
+        Orientation orientation;
         std::vector<float> values;  ///< display-encoded, 0..1
     };
 
-    void readFirst() {
-        const auto& [number, path] = *stills_.begin();
-        const auto in = open(path);
-        const ImageSpec& spec = in->spec();
-        info_.rotation = clockwiseDegrees(spec.get_int_attribute("Orientation", 1));
-        storedWidth_ = spec.width;
-        storedHeight_ = spec.height;
-        const bool turned = info_.rotation % 180 != 0;
-        info_.width = turned ? spec.height : spec.width;
-        info_.height = turned ? spec.width : spec.height;
-        info_.format = formatLabel(in->format_name()) + (stills_.size() > 1 ? " stills" : " photo");
-        info_.still = stills_.size() == 1;
-        info_.bits = spec.get_int_attribute("oiio:BitsPerSample", int(spec.format.size() * 8));
-        const std::string space = spec.get_string_attribute("oiio:ColorSpace");
-        if (space == "KodakLog" || space == "Cineon") info_.encoding = PictureEncoding::log;
-        else if (spec.format.is_floating_point()) info_.encoding = PictureEncoding::linear;
-        readTags(spec);
-        info_.frames = {number, stills_.rbegin()->first};
+    /// Reads all headers. What most stills are, the plate is; the others are left out, as are those that can't be read.
+    void readHeaders() {
+        std::map<Kind, int> counts;
+        std::map<int, Kind> kinds;
+        std::string trouble;
+        for (const auto& [number, path] : stills_) {
+            try {
+                const StillReader r(path);
+                ++counts[kinds[number] = kindOf(r)];
+            } catch (const InputError& e) {
+                if (trouble.empty()) trouble = e.what();
+                leaveOut(number, e.what());
+            }
+        }
+        if (kinds.empty()) throw InputError(trouble);
+        // Of two that are equally many, the one that comes first.
+        kind_ = kinds.begin()->second;
+        for (const auto& [kind, n] : counts)
+            if (n > counts[kind_]) kind_ = kind;
+        const int first = std::find_if(kinds.begin(), kinds.end(), [&](const auto& k) { return k.second == kind_; })->first;
+        for (const auto& [number, kind] : kinds)
+            if (!(kind == kind_)) leaveOut(number, otherKind(kind));
+        std::sort(info_.damaged.begin(), info_.damaged.end(),
+                  [](const FrameDamage& a, const FrameDamage& b) { return a.frame < b.frame; });
+        takeFrom(stills_.at(first));
     }
 
-    /// Missing numbers, and files that turned out to be no pictures: both are gaps.
-    void findGaps(const std::vector<FrameRange>& unreadable) {
+    void leaveOut(int number, const std::string& cause) { info_.damaged.push_back({number, cause}); }
+
+    [[nodiscard]] std::string otherKind(const Kind& k) const {
+        if (k.width != kind_.width || k.height != kind_.height)
+            return text("it is %d × %d px, the others are %d × %d", k.width, k.height, kind_.width, kind_.height);
+        return text("it has %d%s bits a channel, the others have %d%s", k.bits, k.floats ? " float" : "", kind_.bits,
+                    kind_.floats ? " float" : "");
+    }
+
+    void takeFrom(const std::filesystem::path& path) {
+        const StillReader r(path);
+        info_.rotation = r.orientation().rotation;
+        info_.mirrored = r.orientation().mirrored;
+        info_.width = kind_.width;
+        info_.height = kind_.height;
+        info_.bits = kind_.bits;
+        info_.format = formatLabel(r.format()) + (stills_.size() > 1 ? " stills" : " photo");
+        if (r.log()) info_.encoding = PictureEncoding::log;
+        else if (r.floats()) info_.encoding = PictureEncoding::linear;
+        if (r.alpha()) info_.notes.push_back("The stills have an alpha channel. The plate ignores it.");
+        if (r.parts() > 1) info_.notes.push_back(text("The files hold %d parts; the one with the colours is shown.", r.parts()));
+        const OIIO::ImageSpec& s = r.spec();
+        if (s.width != s.full_width || s.height != s.full_height)
+            info_.notes.push_back(text("The files hold %d × %d px of a picture of %d × %d px.", s.width, s.height, s.full_width,
+                                       s.full_height));
+        readTags(s, path);
+    }
+
+    void findGaps() {
         int before = info_.frames.first;
         for (const auto& [n, unused] : stills_) {
             if (n > before + 1) info_.gaps.push_back({before + 1, n - 1});
             before = n;
         }
-        if (info_.gaps.empty()) return;
-        info_.warnings.push_back(
-            (unreadable.empty() ? "Frames " + describeRanges(info_.gaps) + " are missing."
-                                : "Frames " + describeRanges(info_.gaps) + " are missing; of these, " +
-                                      describeRanges(unreadable) + " can't be read.") +
-            " Their pictures stay empty and get no camera; bring the files back, or choose a range without them.");
+        std::string what;
+        if (!info_.gaps.empty()) what = "Frames " + describeRanges(info_.gaps) + " are missing";
+        if (!info_.damaged.empty()) {
+            std::vector<FrameRange> runs;
+            for (const FrameDamage& d : info_.damaged) {
+                if (!runs.empty() && runs.back().last + 1 == d.frame) runs.back().last = d.frame;
+                else runs.push_back({d.frame, d.frame});
+            }
+            what += std::string(what.empty() ? "Frames " : "; ") + describeRanges(runs) + " can't be used (frame " +
+                    std::to_string(info_.damaged.front().frame) + ": " + info_.damaged.front().cause + ")";
+        }
+        if (!what.empty())
+            info_.warnings.push_back(what +
+                                     ". Their pictures stay empty and get no camera; bring the files back, or choose a "
+                                     "range without them.");
     }
 
-    void readTags(const ImageSpec& spec) {
+    void readTags(const OIIO::ImageSpec& spec, const std::filesystem::path& path) {
         const auto positive = [&](const char* name) -> std::optional<double> {
             const float v = spec.get_float_attribute(name, 0);
             return v > 0 && std::isfinite(v) ? std::optional<double>(v) : std::nullopt;
         };
-        const CameraMetadata camera = readCameraMetadata(stills_.begin()->second);
+        const CameraMetadata camera = readCameraMetadata(path);
         info_.focalMm = camera.focalMm ? camera.focalMm : positive("Exif:FocalLength");
         info_.focal35Mm = camera.focal35Mm ? camera.focal35Mm : positive("Exif:FocalLengthIn35mmFilm");
         info_.sensorWidthMm = camera.sensorWidthMm;
@@ -130,7 +183,7 @@ class SequenceSource final : public PlateSource {
         if (const auto aspect = positive("PixelAspectRatio"))
             info_.pixelAspect = reduced(std::llround(*aspect * 10000), 10000);
         int rate[2] = {0, 0};
-        if (spec.getattribute("FramesPerSecond", TypeDesc(TypeDesc::INT, TypeDesc::VEC2, TypeDesc::RATIONAL), rate) &&
+        if (spec.getattribute("FramesPerSecond", OIIO::TypeDesc(OIIO::TypeDesc::INT, OIIO::TypeDesc::VEC2, OIIO::TypeDesc::RATIONAL), rate) &&
             rate[0] > 0 && rate[1] > 0)
             info_.rate = reduced(rate[0], rate[1]);
         // Writers leave garbage in header fields that they do not fill.
@@ -142,62 +195,33 @@ class SequenceSource final : public PlateSource {
         }
     }
 
-    /// Reads all headers: another size is an error with the frame's number, an unreadable file a gap.
-    void checkOthers() {
-        std::vector<FrameRange> unreadable;
-        for (auto it = std::next(stills_.begin()); it != stills_.end();) {
-            const auto& [number, path] = *it;
-            const auto in = ImageInput::open(path.string());
-            if (!in) {
-                (void)OIIO::geterror();
-                unreadable.push_back({number, number});
-                it = stills_.erase(it);
-                continue;
-            }
-            if (in->spec().width != storedWidth_ || in->spec().height != storedHeight_) {
-                throw InputError("Frame " + std::to_string(number) + " (\"" + path.string() + "\") is " +
-                                 std::to_string(in->spec().width) + " × " + std::to_string(in->spec().height) +
-                                 ", but the sequence began with " + std::to_string(storedWidth_) + " × " +
-                                 std::to_string(storedHeight_) +
-                                 ". Bring all frames to one size, or split the sequence.");
-            }
-            ++it;
-        }
-        info_.frames.last = stills_.rbegin()->first;
-        findGaps(unreadable);
+    [[nodiscard]] DamagedFrame damaged(int frame, const std::string& cause) const {
+        return {"Frame " + std::to_string(frame) + ": " + cause, cause};
     }
 
-    static std::unique_ptr<ImageInput> open(const std::filesystem::path& path) {
-        auto in = ImageInput::open(path.string());
-        if (!in)
-            throw InputError(
-                "\"" + path.string() + "\" is not a picture that can be read. Replace it, or leave it out.",
-                OIIO::geterror());
-        return in;
+    /// The still of a frame and its pixels. Throws DamagedFrame.
+    std::pair<std::unique_ptr<StillReader>, std::vector<float>> whole(int frame, bool alpha) {
+        const auto found = stills_.find(frame);
+        if (found == stills_.end()) {
+            const std::string sentence = "Frame " + std::to_string(frame) + " is missing in \"" + info_.spec +
+                                         "\". Bring the file back, or choose a range without it.";
+            if (!info_.frames.contains(frame)) throw InputError(sentence);
+            throw DamagedFrame(sentence, "the file is missing");
+        }
+        try {
+            auto reader = std::make_unique<StillReader>(found->second);
+            if (!(kindOf(*reader) == kind_))
+                throw InputError("\"" + found->second.string() + "\" does not fit the other stills: " + otherKind(kindOf(*reader)) + ".");
+            std::vector<float> pixels = reader->pixels(alpha);
+            return {std::move(reader), std::move(pixels)};
+        } catch (const InputError& e) {
+            throw damaged(frame, e.what());
+        }
     }
 
     Pixels read(int frame) {
-        const auto found = stills_.find(frame);
-        if (found == stills_.end()) {
-            throw InputError("Frame " + std::to_string(frame) + " is missing in \"" + info_.spec +
-                             "\". Bring the file back, or choose a range without it.");
-        }
-        const auto in = open(found->second);
-        const ImageSpec& spec = in->spec();
-        if (spec.width != storedWidth_ || spec.height != storedHeight_)
-            throw InputError("Frame " + std::to_string(frame) +
-                             " has another size than the sequence. Bring all frames to one size.");
-        // The JPEG reader fills what is missing with grey and calls it a success.
-        if (std::string_view(in->format_name()) == "jpeg" && !endsLikeJpeg(found->second))
-            throw InputError("Frame " + std::to_string(frame) + " (\"" + found->second.string() +
-                             "\") is cut off. Replace it, or leave it out.");
-        Pixels p{spec.width, spec.height, spec.nchannels >= 3 ? 3 : 1, {}};
-        p.values.resize(size_t(p.width) * size_t(p.height) * size_t(p.channels));
-        if (!in->read_image(0, 0, 0, p.channels, TypeDesc::FLOAT, p.values.data())) {
-            throw InputError("Frame " + std::to_string(frame) + " (\"" + found->second.string() +
-                                 "\") is cut off or damaged. Replace it, or leave it out.",
-                             in->geterror());
-        }
+        auto [reader, values] = whole(frame, false);
+        Pixels p{reader->width(), reader->height(), reader->grey() ? 1 : 3, reader->orientation(), std::move(values)};
         const PictureEncoding encoding = info_.encoding;
         parallelRanges(p.height, 32, [&](int begin, int end) {
             const size_t line = size_t(p.width) * size_t(p.channels);
@@ -207,18 +231,8 @@ class SequenceSource final : public PlateSource {
         return p;
     }
 
-    /// A whole JPEG has its end marker (FF D9, ITU-T T.81) at the end, give or take what some cameras append.
-    static bool endsLikeJpeg(const std::filesystem::path& path) {
-        std::ifstream in(path, std::ios::binary | std::ios::ate);
-        const std::streamoff size = in.tellg(), tail = std::min<std::streamoff>(size, 65536);
-        std::string end(size_t(tail), '\0');
-        in.seekg(size - tail);
-        in.read(end.data(), tail);
-        return end.find("\xff\xd9") != std::string::npos;
-    }
-
     std::map<int, std::filesystem::path> stills_;
-    int storedWidth_ = 0, storedHeight_ = 0;
+    Kind kind_;
 };
 
 }  // namespace

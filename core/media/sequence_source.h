@@ -5,8 +5,8 @@
 
 namespace va {
 
-/// Opens numbered stills or a single photo. All headers are read, so that a still of another size is found now.
-/// Throws InputError: not a picture, size changes (with the frame).
+/// Opens numbered stills or a single photo. All headers are read: stills that can't be read, or of another size or
+/// depth than most, are named in PlateInfo::damaged and left out. Throws InputError where none can be read.
 std::unique_ptr<PlateSource> openStills(const PlateLocation& location);
 
 }  // namespace va

@@ -137,6 +137,8 @@ std::optional<Eigen::Vector3d> Shot::worldPointOfPath(int pathId) const {
 
 uint64_t fingerprintOfFollowInput(const Shot& s) {
     Hash h;
+    if (s.overrides.stream) h.add(*s.overrides.stream);
+    if (s.overrides.evenTimes) h.add(s.overrides.evenTimes).add(s.rate().num).add(s.rate().den);
     h.add(s.plateSpec).add(s.plate.width).add(s.plate.height).add(s.density).add(s.care);
     if (s.followStraight) {
         const Intrinsics lens = s.givenLens();

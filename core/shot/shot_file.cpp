@@ -61,6 +61,12 @@ json plateJson(const Shot& s, const std::filesystem::path& folder) {
              {"looked", {s.blur.looked.first, s.blur.looked.last}},
              {"smeared", s.blur.smeared}}}};
     for (const auto& g : p.gaps) j["gaps"].push_back({g.first, g.last});
+    for (const FrameDamage& d : p.damaged) j["damaged"].push_back({{"frame", d.frame}, {"cause", d.cause}});
+    if (p.mirrored) j["mirrored"] = true;
+    if (!p.times.empty()) j["times"] = p.times;
+    if (!p.storedFrames.empty()) j["stored_frames"] = p.storedFrames;
+    if (s.overrides.stream) j["stream_override"] = *s.overrides.stream;
+    if (s.overrides.evenTimes) j["even_times"] = true;
     if (p.focalMm) j["metadata_focal_mm"] = *p.focalMm;
     if (p.focal35Mm) j["metadata_focal_35mm"] = *p.focal35Mm;
     if (p.sensorWidthMm) j["metadata_sensor_width_mm"] = *p.sensorWidthMm;
@@ -90,6 +96,13 @@ void readPlate(const json& j, Shot& s, const std::filesystem::path& folder) {
     p.cameraMaker = j.at("camera_maker");
     p.cameraModel = j.at("camera_model");
     for (const auto& g : j.at("gaps")) p.gaps.push_back({g.at(0), g.at(1)});
+    for (const json& d : j.value("damaged", json::array()))
+        p.damaged.push_back({d.at("frame").get<int>(), d.at("cause").get<std::string>()});
+    p.mirrored = j.value("mirrored", false);
+    p.times = j.value("times", std::vector<double>());
+    p.storedFrames = j.value("stored_frames", std::vector<int>());
+    s.overrides.evenTimes = j.value("even_times", false);
+    if (j.contains("stream_override")) s.overrides.stream = j["stream_override"].get<int>();
     if (j.contains("metadata_focal_mm")) p.focalMm = j["metadata_focal_mm"].get<double>();
     if (j.contains("metadata_focal_35mm")) p.focal35Mm = j["metadata_focal_35mm"].get<double>();
     if (j.contains("metadata_sensor_width_mm")) p.sensorWidthMm = j["metadata_sensor_width_mm"].get<double>();
@@ -301,8 +314,10 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
     }
 }
 
-void writeShot(const Shot& shot, const std::filesystem::path& file) {
-    const auto folder = file.has_parent_path() ? file.parent_path() : std::filesystem::path(".");
+void writeShot(const Shot& shot, const std::filesystem::path& file, const std::filesystem::path& place) {
+    const std::filesystem::path folder = !place.empty()           ? place
+                                         : file.has_parent_path() ? file.parent_path()
+                                                                  : std::filesystem::path(".");
     writeFileAtomically(file, shotToText(shot, folder));
 }
 

@@ -11,8 +11,8 @@ inline constexpr int shotFileVersion = 2;
 
 /// Writes the shot as JSON (docs/formats.md), atomically. The plate's path is stored relative to the file where
 /// possible, so that folder and project can move together. Throws InputError on a full disk or a folder that can't be
-/// written to; an older file stays.
-void writeShot(const Shot& shot, const std::filesystem::path& file);
+/// written to; an older file stays. `place` is the folder that the file will be moved to, where it is another.
+void writeShot(const Shot& shot, const std::filesystem::path& file, const std::filesystem::path& place = {});
 
 /// Reads a shot; `file` only serves to make paths absolute and to name it in errors. The plate itself is not opened: a
 /// missing plate loses nothing. Throws InputError: not a project, cut off, or written by a newer version.

@@ -12,6 +12,7 @@
 #include "workflow/exclusion.h"
 #include "workflow/straight_follow.h"
 #include "workflow/straighten_first.h"
+#include "workflow/whole_frames.h"
 
 namespace va {
 namespace {
@@ -36,27 +37,39 @@ struct Follower {
     std::unique_ptr<PlateSource> source;
     Exclusion exclusion;
     PlateWatch watch;
+    WholeFrames whole;
 
     std::optional<Intrinsics> straighten;  ///< taken out of the pictures first; else lensToFollowBy() decides
 
     Follower(const Shot& s, Progress& p, const std::optional<Intrinsics>& by = std::nullopt)
-        : shot(s), progress(p), source(openPlate(s.plateSpec, s.overrides)), exclusion(s), straighten(by) {}
+        : shot(s), progress(p), source(openPlate(s.plateSpec, s.overrides)), exclusion(s), whole(*source), straighten(by) {}
 
     FollowRequest request(std::vector<int> frames) {
         FollowRequest r;
         r.frames = std::move(frames);
-        r.read = [this](int f) { return source->luma(f); };
+        r.read = [this](int f) { return whole.read(f); };
         r.giveBack = [this](Luma used) { source->takeBack(std::move(used)); };
         r.options = followOptions(shot.density, shot.care);
         if (!exclusion.empty()) r.allowed = [this](int f, double x, double y) { return exclusion.allowed(f, x, y); };
-        r.watch = [this](int f, const Luma& l) { watch.see(f, l); };
+        r.watch = [this](int f, const Luma& l) {
+            if (!whole.damaged(f)) watch.see(f, l);
+        };
         return r;
     }
 
     std::vector<Path> follow(FollowRequest r) {
         if (!straighten) straighten = lensToFollowBy(shot, *source);
-        return straighten ? followOnStraight(std::move(r), *straighten, shot.plate.width, shot.plate.height, progress)
-                          : followFeatures(std::move(r), progress);
+        std::vector<Path>* soFar = r.soFar;
+        try {
+            std::vector<Path> out =
+                straighten ? followOnStraight(std::move(r), *straighten, shot.plate.width, shot.plate.height, progress)
+                           : followFeatures(std::move(r), progress);
+            whole.removeFrom(out);
+            return out;
+        } catch (const Cancelled&) {
+            if (soFar) whole.removeFrom(*soFar);
+            throw;
+        }
     }
 };
 
@@ -113,6 +126,7 @@ void followBetween(Shot& shot, Follower& follower, FollowRequest request) {
     std::vector<Path> all = follower.follow(std::move(request));
     all.insert(all.end(), had->begin(), had->end());
     sortById(all);
+    follower.whole.addTo(shot.plate.damaged);
     shot.paths = std::make_shared<std::vector<Path>>(std::move(all));
 }
 
@@ -194,6 +208,7 @@ Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar, const std:
         out.followed = followed;
         out.exclusionsFollowed = shot.exclusions;
         out.findings = follower.watch.findings();
+        follower.whole.addTo(out.plate.damaged);
         out.blur = {};
     };
     try {
@@ -201,7 +216,8 @@ Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar, const std:
     } catch (const Cancelled&) {
         if (soFar) {
             FrameRange reached{frames.front(), frames.front()};
-            for (const Path& p : partial) reached.last = std::max(reached.last, p.points.back().frame);
+            for (const Path& p : partial)
+                if (!p.points.empty()) reached.last = std::max(reached.last, p.points.back().frame);
             // What was done is done: following again only does the rest.
             take(std::move(partial), reached);
             *soFar = out;
@@ -240,10 +256,12 @@ Shot withPaths(const Shot& shot, Progress& progress, Shot* soFar) {
                     followed.first = std::min(followed.first, p.points.front().frame);
                     followed.last = std::max(followed.last, p.points.back().frame);
                 }
+            follower.whole.addTo(out.plate.damaged);
             take();
             if (soFar) *soFar = out;
             throw;
         }
+        follower.whole.addTo(out.plate.damaged);
         mergeFindings(out.findings, follower.watch.findings());
     }
     take();
@@ -298,7 +316,7 @@ Shot withGuidedFollow(const Shot& shot, Progress& progress, std::string* sentenc
     PickUpRequest request;
     request.paths = *shot.paths;
     request.frames = frames;
-    request.read = [&](int f) { return follower.source->luma(f); };
+    request.read = [&](int f) { return follower.whole.read(f); };
     if (!follower.exclusion.empty())
         request.allowed = [&](int f, double x, double y) { return follower.exclusion.allowed(f, x, y); };
     request.expected = [&](const Path& path, int frame) -> std::optional<Placement> {
@@ -319,6 +337,8 @@ Shot withGuidedFollow(const Shot& shot, Progress& progress, std::string* sentenc
     };
     PickUpResult result = pickUp(std::move(request), progress);
     Shot out = shot;
+    follower.whole.removeFrom(result.paths);
+    follower.whole.addTo(out.plate.damaged);
     out.paths = std::make_shared<std::vector<Path>>(std::move(result.paths));
     say("Found " + std::to_string(result.foundAgain) + " lost points again and joined " +
         std::to_string(result.joined) + (result.joined == 1 ? " piece." : " pieces.") +

@@ -14,9 +14,13 @@
 
 namespace va {
 
-Shot withPlate(const Shot& shot, const std::string& spec, const PlateOverrides& overrides) {
+Shot withPlate(const Shot& shot, const std::string& spec, const PlateOverrides& overrides, Progress* progress) {
     Shot out = shot;
-    const auto source = openPlate(spec);
+    PlateOverrides choices;  // the artist's rate and pixel aspect stand beside what the files say
+    choices.stream = overrides.stream;
+    choices.evenTimes = overrides.evenTimes;
+    if (overrides.evenTimes) choices.rate = overrides.rate;  // the grid is made by it
+    const auto source = openPlate(spec, choices, progress);
     out.plateSpec = source->info().spec;
     out.plate = source->info();
     out.overrides = overrides;

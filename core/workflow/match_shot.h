@@ -13,7 +13,8 @@ namespace va {
 /// returned. All throw Cancelled when asked to stop, and InputError when the plate can't be read.
 
 /// Opens the plate and fills in what it says; the work range becomes the whole plate when it was empty.
-Shot withPlate(const Shot& shot, const std::string& spec, const PlateOverrides& overrides = {});
+Shot withPlate(const Shot& shot, const std::string& spec, const PlateOverrides& overrides = {},
+               Progress* progress = nullptr);
 
 /// What the shot asks of the solver.
 SolveRequest solveRequestFor(const Shot& shot);

@@ -7,6 +7,7 @@
 #include "base/error.h"
 #include "solve/mover.h"
 #include "workflow/exclusion.h"
+#include "workflow/whole_frames.h"
 #include "workflow/mover_work.h"
 
 namespace va {
@@ -70,7 +71,8 @@ std::vector<Path> moreFeatures(const Shot& shot, const std::map<int, Outline>& o
     FollowRequest request;
     for (const int f : shot.frames())
         if (const auto at = outlines.find(f); at != outlines.end() && !at->second.empty()) request.frames.push_back(f);
-    request.read = [&](int f) { return source->luma(f); };
+    WholeFrames reader(*source);
+    request.read = [&](int f) { return reader.read(f); };
     request.allowed = [&](int f, double x, double y) {
         const auto at = outlines.find(f);
         return at != outlines.end() && contains(at->second, {x, y}) &&
@@ -87,7 +89,9 @@ std::vector<Path> moreFeatures(const Shot& shot, const std::map<int, Outline>& o
     request.firstId = shot.paths->empty() ? 1 : shot.paths->back().id + 1;
     progress.stage("Finding features on the mover", int(request.frames.size()), 0.4);
     if (request.frames.size() < 2) return {};
-    return followFeatures(std::move(request), progress);
+    std::vector<Path> out = followFeatures(std::move(request), progress);
+    reader.removeFrom(out);
+    return out;
 }
 
 }  // namespace

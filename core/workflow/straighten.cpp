@@ -19,32 +19,52 @@ std::string sizeInWords(const StraightFrame& f) {
                 f.fieldOfViewY() * 180 / M_PI);
 }
 
+/// What a run over the frames did.
+struct Run {
+    int files = 0;
+    std::vector<FrameRange> damaged;  ///< left out
+
+    [[nodiscard]] std::string leftOut() const {
+        return damaged.empty() ? std::string() : " Damaged and left out: " + describeRanges(damaged) + ".";
+    }
+};
+
 /// Every frame through the same map.
-int throughMap(PlateSource& source, const std::vector<int>& frames, const PixelMap& map, Filter filter, Edge edge,
+Run throughMap(PlateSource& source, const std::vector<int>& frames, const PixelMap& map, Filter filter, Edge edge,
                bool multiply, const PictureSeries& to, const char* stage, Progress& progress) {
     progress.stage(stage, int(frames.size()), 1);
-    int files = 0;
+    Run run;
     Picture out;
     std::unique_ptr<MovieWriter> movie;
     if (to.isMovie()) movie = std::make_unique<MovieWriter>(to.file(0), map.x.width, map.x.height, to.rate);
     for (const int frame : frames) {
         progress.check();
-        Picture p = source.colours(frame);
+        Picture p;
+        try {
+            p = source.colours(frame);
+        } catch (const DamagedFrame&) {
+            // A movie repeats the picture before, so that its frames keep their numbers; stills have a gap.
+            if (movie) movie->write(out.empty() ? Picture(map.x.width, map.x.height) : out);
+            if (!run.damaged.empty() && run.damaged.back().last + 1 == frame) run.damaged.back().last = frame;
+            else run.damaged.push_back({frame, frame});
+            progress.advance();
+            continue;
+        }
         if (multiply)
             for (size_t i = 0; i < p.data.size(); i += 4)
                 for (size_t c = 0; c < 3; ++c) p.data[i + c] *= p.data[i + 3];
         out = resample(p, map, filter, edge, std::move(out));
         if (movie) movie->write(out);
         else writePicture(to.file(frame), out, to.format);
-        ++files;
+        ++run.files;
         progress.advance();
     }
     if (movie) movie->finish();
-    return files;
+    return run;
 }
 
 /// An insert with its alpha.
-int bendThrough(PlateSource& insert, const std::vector<int>& frames, const PixelMap& map, Filter filter,
+Run bendThrough(PlateSource& insert, const std::vector<int>& frames, const PixelMap& map, Filter filter,
                 bool premultiplied, const PictureSeries& to, Progress& progress) {
     if (to.ending == "jpg" || to.ending == "dpx" || to.isMovie())
         throw InputError("An insert is nothing without its alpha, which ." + to.ending +
@@ -68,8 +88,9 @@ ResampledSeries straightenPlate(PlateSource& plate, const std::vector<int>& fram
     ResampledSeries out;
     out.frame = straightFrame(lens, info.width, info.height, overscan);
     const PixelMap map = straighteningMap(lens, out.frame, info.width, info.height);
-    out.files = throughMap(plate, frames, map, filter, Edge::hold, false, to, "Straightening", progress);
-    out.report = text("%d frames straightened: %s.", out.files, sizeInWords(out.frame).c_str());
+    const Run run = throughMap(plate, frames, map, filter, Edge::hold, false, to, "Straightening", progress);
+    out.files = run.files;
+    out.report = text("%d frames straightened: %s.", out.files, sizeInWords(out.frame).c_str()) + run.leftOut();
     return out;
 }
 
@@ -86,8 +107,9 @@ ResampledSeries bendInsert(PlateSource& insert, const std::vector<int>& frames, 
                  info.width, info.height, out.frame.width, out.frame.height,
                  overscan == Overscan::whole ? " with overscan" : ""));
     const PixelMap map = bendingMap(lens, out.frame, plateWidth, plateHeight);
-    out.files = bendThrough(insert, frames, map, filter, premultiplied, to, progress);
-    out.report = text("%d frames bent to %d × %d px.", out.files, plateWidth, plateHeight);
+    const Run run = bendThrough(insert, frames, map, filter, premultiplied, to, progress);
+    out.files = run.files;
+    out.report = text("%d frames bent to %d × %d px.", out.files, plateWidth, plateHeight) + run.leftOut();
     return out;
 }
 
@@ -129,9 +151,10 @@ ResampledSeries throughStmap(PlateSource& source, const std::vector<int>& frames
     if (std::none_of(map.x.data.begin(), map.x.data.end(), [](float v) { return v == v; }))
         throw InputError(name + " points nowhere into the picture: red and green should lie between 0 and 1.");
     ResampledSeries out;
-    out.files = bend ? bendThrough(source, frames, map, filter, premultiplied, to, progress)
-                     : throughMap(source, frames, map, filter, Edge::hold, false, to, "Straightening", progress);
-    out.report = text("%d frames taken through the STMap to %d × %d px.", out.files, map.x.width, map.x.height);
+    const Run run = bend ? bendThrough(source, frames, map, filter, premultiplied, to, progress)
+                         : throughMap(source, frames, map, filter, Edge::hold, false, to, "Straightening", progress);
+    out.files = run.files;
+    out.report = text("%d frames taken through the STMap to %d × %d px.", out.files, map.x.width, map.x.height) + run.leftOut();
     return out;
 }
 

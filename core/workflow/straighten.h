@@ -31,8 +31,9 @@ struct ResampledSeries {
     std::string report;  ///< one sentence: size, fields of view, files
 };
 
-/// Straightens frames of a plate: each is filtered once. Frames without a picture are left out. Throws InputError (the
-/// lens folds, a frame can't be read or written) and Cancelled; files that were finished stay.
+/// Straightens frames of a plate: each is filtered once. Frames without a whole picture are left out
+/// and named in the report; a movie repeats the picture before, so that its frames keep their numbers. Throws InputError
+/// (the lens folds, a frame can't be written) and Cancelled; files that were finished stay.
 ResampledSeries straightenPlate(PlateSource& plate, const std::vector<int>& frames, const Intrinsics& lens,
                                 Overscan overscan, Filter filter, const PictureSeries& to, Progress& progress);
 

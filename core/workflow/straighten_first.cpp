@@ -7,6 +7,7 @@
 #include "lens/edge_chain.h"
 #include "lens/plumb_line.h"
 #include "lens/straight_frame.h"
+#include "workflow/whole_frames.h"
 
 namespace va {
 namespace {
@@ -71,7 +72,7 @@ std::optional<Intrinsics> lensToFollowBy(const Shot& shot, PlateSource& source) 
         if (frames.empty()) return std::nullopt;
         const int middle = frames[frames.size() / 2], quick = source.quickFrameNear(middle);
         const bool inRange = std::binary_search(frames.begin(), frames.end(), quick);
-        lens = bendOfEdges(source.luma(inRange ? quick : middle), shot.givenLens());
+        lens = bendOfEdges(WholeFrames(source).read(inRange ? quick : middle), shot.givenLens());
         if (lens && !bendsStrongly(*lens, width, height)) return std::nullopt;
     }
     if (!lens) return std::nullopt;

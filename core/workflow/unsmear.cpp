@@ -7,6 +7,7 @@
 
 #include "track/remeasure.h"
 #include "workflow/exclusion.h"
+#include "workflow/whole_frames.h"
 
 namespace va {
 namespace {
@@ -92,7 +93,8 @@ Shot withSmearRemeasured(const Shot& shot, Progress& progress) {
     for (const int f : shot.frames())
         if (!shot.blur.looked.contains(f)) request.frames.push_back(f);
     if (request.frames.empty()) return shot;
-    request.read = [&](int f) { return source->luma(f); };
+    WholeFrames whole(*source);
+    request.read = [&](int f) { return whole.read(f); };
     request.passage = [&](const Path& p, int reference, int frame) { return ways.passage(p, reference, frame); };
     if (!exclusion.empty()) request.allowed = [&](int f, double x, double y) { return exclusion.allowed(f, x, y); };
     RemeasureResult made = remeasureSmeared(std::move(request), progress);
@@ -103,6 +105,8 @@ Shot withSmearRemeasured(const Shot& shot, Progress& progress) {
                           ? shot.range
                           : FrameRange{std::min(had.first, shot.range.first), std::max(had.last, shot.range.last)};
     if (made.openShare == 0) return out;
+    whole.removeFrom(made.paths);
+    whole.addTo(out.plate.damaged);
     out.paths = std::make_shared<std::vector<Path>>(std::move(made.paths));
     out.blur.openShare = made.openShare;
     out.blur.smeared += int(made.frames.size());

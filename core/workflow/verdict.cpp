@@ -43,6 +43,19 @@ Verdict onPlate(const Shot& s) {
         return {Lamp::look, base + ". Repeated pictures: " + describeRanges(runs(found.duplicates)) +
                                 ". The rate of the footage may have been converted."};
     if (!found.black.empty()) return {Lamp::look, base + ". Black: " + describeRanges(runs(found.black))};
+    std::vector<int> damaged;
+    std::string cause;
+    for (const FrameDamage& d : p.damaged) {
+        if (!s.range.contains(d.frame)) continue;
+        if (cause.empty()) cause = d.cause;
+        damaged.push_back(d.frame);
+    }
+    if (!damaged.empty()) {
+        base += ". Damaged and left out: " + describeRanges(runs(damaged)) + " (" + cause + ")";
+        if (int(damaged.size()) * 10 > s.range.count())
+            return {Lamp::look, base + text(": %zu of %d frames. Copy the footage again, or choose a range without them.",
+                                            damaged.size(), s.range.count())};
+    }
     if (!p.gaps.empty()) return {Lamp::look, base + ". Missing: " + describeRanges(p.gaps)};
     if (p.rateAssumed && !s.overrides.rate && !p.still) return {Lamp::look, base + ": set the rate if it differs"};
     return {Lamp::good, base};

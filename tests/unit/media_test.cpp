@@ -161,27 +161,33 @@ TEST_F(Media, SequencesAreFoundByFolderPatternAndMember) {
     EXPECT_NE(troubleOf((f / "quay.%04d.png").string()).find("No file fits"), std::string::npos);
 }
 
-TEST_F(Media, ChangingSizeIsNamed) {
+TEST_F(Media, AStillOfAnotherSizeIsNamedAndLeftOut) {
     const fs::path f = folder_ / "sizes";
     fs::create_directories(f);
     still(f / "a.0001.png", 10);
     still(f / "a.0002.png", 10);
     still(f / "a.0003.png", 10, 80, 48);
-    const std::string trouble = troubleOf(f.string());
-    EXPECT_NE(trouble.find("Frame 3"), std::string::npos) << trouble;
-    EXPECT_NE(trouble.find("80 × 48"), std::string::npos) << trouble;
+    const auto source = openPlate(f.string());
+    EXPECT_EQ(source->info().width, 64);
+    ASSERT_EQ(source->info().damaged.size(), 1U);
+    EXPECT_EQ(source->info().damaged[0].frame, 3);
+    EXPECT_NE(source->info().damaged[0].cause.find("80 × 48"), std::string::npos) << source->info().damaged[0].cause;
+    EXPECT_FALSE(source->info().exists(3));
+    EXPECT_THROW((void)source->luma(3), DamagedFrame);
+    EXPECT_NEAR(brightness(*source, 2), 10, 0.6);
 }
 
-TEST_F(Media, UnreadableStillBecomesAGap) {
+TEST_F(Media, AnUnreadableStillIsLeftOut) {
     const fs::path f = folder_ / "ragged";
     fs::create_directories(f);
     for (int n = 1; n <= 4; ++n) still(f / ("r.000" + std::to_string(n) + ".jpg"), 90);
     std::ofstream(f / "r.0003.jpg") << "spilled tea";
     const auto source = openPlate(f.string());
-    ASSERT_EQ(source->info().gaps.size(), 1U);
-    EXPECT_EQ(source->info().gaps[0], (FrameRange{3, 3}));
-    EXPECT_NE(source->info().warnings.front().find("3 can't be read"), std::string::npos)
+    ASSERT_EQ(source->info().damaged.size(), 1U);
+    EXPECT_EQ(source->info().damaged[0].frame, 3);
+    EXPECT_NE(source->info().warnings.front().find("3 can't be used"), std::string::npos)
         << source->info().warnings.front();
+    EXPECT_EQ(source->info().existing(), (std::vector<int>{1, 2, 4}));
     EXPECT_NEAR(brightness(*source, 4), 90, 1);
 }
 

@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace va {
+
+/// The files of a run that belong together: written into a folder of their own beside their place, and moved there all
+/// together when the last one is whole. A run that ends early leaves the files of the run before as they were.
+class RunFolder {
+  public:
+    /// Makes the folder. Throws InputError.
+    explicit RunFolder(const std::string& out);
+    ~RunFolder();
+    RunFolder(const RunFolder&) = delete;
+    RunFolder& operator=(const RunFolder&) = delete;
+
+    /// Where to write a file of this name for now.
+    [[nodiscard]] std::filesystem::path file(const std::string& name);
+    /// Where it stands in the end.
+    [[nodiscard]] std::filesystem::path place(const std::string& name) const { return out_ / name; }
+    /// Moves all files to their places. Throws InputError; then none or all that could be moved are there.
+    void commit();
+
+  private:
+    std::filesystem::path out_, work_;
+    std::vector<std::string> names_;
+};
+
+}  // namespace va

@@ -1,0 +1,65 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "media/movie/decoder_log.h"
+
+#include <cstdarg>
+#include <cstdio>
+#include <set>
+
+namespace va {
+namespace {
+
+struct Listeners {
+    std::mutex mutex;
+    std::set<void*> all;
+};
+Listeners& listeners() {
+    static Listeners l;
+    return l;
+}
+
+}  // namespace
+
+DecoderLog::DecoderLog() {
+    static std::once_flag once;
+    std::call_once(once, [] { av_log_set_callback(&DecoderLog::listen); });
+    const std::scoped_lock lock(listeners().mutex);
+    listeners().all.insert(this);
+}
+
+DecoderLog::~DecoderLog() {
+    const std::scoped_lock lock(listeners().mutex);
+    listeners().all.erase(this);
+}
+
+void DecoderLog::attach(AVCodecContext& decoder) { decoder.opaque = this; }
+
+void DecoderLog::listen(void* object, int level, const char* format, va_list arguments) {
+    if (level > AV_LOG_ERROR || !object || *static_cast<const AVClass**>(object) != avcodec_get_class()) return;
+    const auto* decoder = static_cast<const AVCodecContext*>(object);
+    const std::scoped_lock lock(listeners().mutex);
+    if (!listeners().all.contains(decoder->opaque)) return;
+    auto* self = static_cast<DecoderLog*>(decoder->opaque);
+    char line[256];
+    std::vsnprintf(line, sizeof line, format, arguments);
+    const std::scoped_lock own(self->mutex_);
+    self->lines_.emplace(int(decoder->reordered_opaque), line);
+}
+
+std::string DecoderLog::about(int packet) const {
+    const std::scoped_lock lock(mutex_);
+    const auto found = lines_.find(packet);
+    return found == lines_.end() ? std::string() : found->second;
+}
+
+void DecoderLog::forgetFrom(int packet) {
+    const std::scoped_lock lock(mutex_);
+    lines_.erase(lines_.lower_bound(packet), lines_.end());
+}
+
+bool DecoderLog::anyWithin(int first, int last) const {
+    const std::scoped_lock lock(mutex_);
+    const auto found = lines_.lower_bound(first);
+    return found != lines_.end() && found->first <= last;
+}
+
+}  // namespace va

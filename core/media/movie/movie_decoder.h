@@ -1,0 +1,72 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <deque>
+#include <map>
+#include <string>
+
+#include "base/rational.h"
+#include "media/movie/av_handles.h"
+#include "media/movie/decoder_log.h"
+#include "media/movie/movie_index.h"
+#include "media/movie/packet_reader.h"
+
+namespace va {
+
+/// A decoded picture, and what the decoder says of it.
+struct DecodedFrame {
+    int place = -1;
+    AvPointer<AVFrame> picture;
+    std::string damage;   ///< what is wrong with it; empty = nothing
+    bool serial = false;  ///< decoded without frame threads
+};
+
+/// Pictures of a movie by their place in presentation order. Every picture comes out as it does when the movie is
+/// decoded from its first packet on, in whatever order pictures are asked for: a jump begins at a start that serves the
+/// picture (MovieIndex::startFor), and pictures are known by the packet that they came from. Around damage, what decoders
+/// put in place of what is missing depends on what they saw before and on the timing of their threads: there, a single
+/// thread decodes, always from the same start.
+class MovieDecoder {
+  public:
+    MovieDecoder(std::string path, MovieIndex index);
+
+    /// The picture in a place, valid until the next call; null where the decoder gives none, `why` then says it. After
+    /// an exception the next call starts afresh.
+    const DecodedFrame* frame(int place, std::string* why = nullptr);
+    [[nodiscard]] const MovieIndex& index() const { return index_; }
+    [[nodiscard]] AVStream& stream() { return reader_.stream(); }
+    [[nodiscard]] AVFormatContext& container() { return reader_.container(); }
+    [[nodiscard]] std::vector<MovieStream> streams() const { return reader_.streams(); }
+    [[nodiscard]] std::string codecName() const;
+    /// Frames a second by the codec's own headers; 0 where they do not tell. Known after the first picture.
+    [[nodiscard]] Rational codedRate() const;
+
+  private:
+    const DecodedFrame* kept(int place) const;
+    void jump(int ordinal);
+    [[nodiscard]] int startBefore(int ordinal) const;
+    [[nodiscard]] bool tainted(int place) const;
+    void openDecoder(bool serial);
+    enum class Outcome { found, missing };
+    Outcome decodeUntil(int place);
+    void take(AVFrame& frame);
+    void send();
+    void keep(DecodedFrame frame);
+    void makeRoom();
+
+    std::string path_;
+    MovieIndex index_;
+    std::vector<int> places_;
+    PacketReader reader_;
+    DecoderLog log_;
+    AvPointer<AVCodecContext> decoder_;
+    AvPointer<AVPacket> packet_;
+    std::deque<DecodedFrame> kept_;  ///< the last pictures that came out, oldest first
+    std::map<int, std::string> missing_;
+    bool draining_ = false, packetWaits_ = false, broken_ = false;
+    int begun_ = 0;       ///< ordinal that decoding began at
+    int lastPlace_ = -1;  ///< of the picture that came out last
+    int wanted_ = 0;
+    bool serial_ = false;
+};
+
+}  // namespace va
