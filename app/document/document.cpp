@@ -53,7 +53,10 @@ Document::Document(QObject* parent) : QObject(parent) {
 Document::~Document() = default;
 
 void Document::replace(const Shot& shot) {
-    const bool otherPlate = shot.plateSpec != shot_.plateSpec || shot.plate.width != shot_.plate.width;
+    const bool otherPlate = shot.plateSpec != shot_.plateSpec || shot.plate.width != shot_.plate.width ||
+                            shot.overrides.stream != shot_.overrides.stream ||
+                            shot.overrides.evenTimes != shot_.overrides.evenTimes ||
+                            !(shot.plate.frames == shot_.plate.frames);
     shot_ = shot;
     selectedPaths_.removeIf([this](int id) { return shot_.path(id) == nullptr; });
     if (selectedThing_ != 0 && !shot_.thing(selectedThing_)) selectedThing_ = 0;
@@ -226,9 +229,11 @@ void Document::removeThing(int id) {
 }
 
 void Document::openPlateAsNew(const QString& spec) {
-    const Shot fresh = withPlate(Shot(), QFileInfo(spec).absoluteFilePath().toStdString());
+    auto source = opening_.open(QFileInfo(spec).absoluteFilePath().toStdString(), {});
+    const Shot fresh = withOpenedPlate(Shot(), source->info());
     job_.cancel();
     shot_ = Shot();
+    source_.reset();
     selectedPaths_.clear();
     selectedThing_ = 0;
     fileName_.clear();
@@ -236,6 +241,7 @@ void Document::openPlateAsNew(const QString& spec) {
     undo_.clear();
     frame_ = fresh.range.first;
     replace(fresh);
+    source_ = std::move(source);
     Q_EMIT plateChanged();
     Q_EMIT fileNameChanged();
     Q_EMIT selectionChanged();
@@ -244,8 +250,10 @@ void Document::openPlateAsNew(const QString& spec) {
 void Document::openProject(const QString& file) {
     Shot read = readShot(file.toStdString());
     plateTrouble_.clear();
+    std::unique_ptr<PlateSource> source;
     try {
-        const Shot opened = withPlate(read, read.plateSpec, read.overrides);
+        source = opening_.open(read.plateSpec, choicesForOpening(read.overrides));
+        const Shot opened = withOpenedPlate(read, source->info(), read.overrides);
         if (opened.plate.width != read.plate.width || opened.plate.height != read.plate.height)
             plateTrouble_ =
                 tr("The footage is %1 × %2 now, the project was made with %3 × %4. Locate the right footage.")
@@ -273,10 +281,31 @@ void Document::openProject(const QString& file) {
     fileName_ = QFileInfo(file).absoluteFilePath();
     frame_ = read.range.first;
     shot_ = Shot();
+    source_.reset();
     replace(read);
+    if (plateTrouble_.isEmpty()) source_ = std::move(source);
     Q_EMIT plateChanged();
     Q_EMIT fileNameChanged();
     Q_EMIT selectionChanged();
+}
+
+void Document::closePlate() {
+    job_.cancel();
+    undo_.clear();
+    fileName_.clear();
+    plateTrouble_.clear();
+    source_.reset();
+    replace(Shot());
+    Q_EMIT plateChanged();
+    Q_EMIT fileNameChanged();
+    Q_EMIT selectionChanged();
+}
+
+void Document::reopenPlate(const QString& name, const QString& spec, const PlateOverrides& overrides) {
+    const auto source = opening_.open(spec.toStdString(), choicesForOpening(overrides));
+    Shot next = withOpenedPlate(shot_, source->info(), overrides);
+    if (!(next.plate.frames == shot_.plate.frames)) next.range = next.plate.frames;
+    edit(name, next);
 }
 
 void Document::save(const QString& file) {
@@ -290,7 +319,9 @@ void Document::save(const QString& file) {
 }
 
 void Document::relinkPlate(const QString& spec) {
-    const Shot next = withPlate(shot_, QFileInfo(spec).absoluteFilePath().toStdString(), shot_.overrides);
+    const auto source =
+        opening_.open(QFileInfo(spec).absoluteFilePath().toStdString(), choicesForOpening(shot_.overrides));
+    const Shot next = withOpenedPlate(shot_, source->info(), shot_.overrides);
     if (shot_.hasPlate() && (next.plate.width != shot_.plate.width || next.plate.height != shot_.plate.height)) {
         throw InputError(tr("That footage is %1 × %2; the shot was made with %3 × %4. Choose footage of the same size.")
                              .arg(next.plate.width)

@@ -7,6 +7,7 @@
 #include <functional>
 
 #include "document/job.h"
+#include "document/opening.h"
 #include "shot/shot.h"
 
 namespace va {
@@ -40,13 +41,20 @@ class Document : public QObject {
     void removeThing(int id);
 
     // ---- files --------------------------------------------------------------------------------------------------
-    /// Opens a plate as a new shot. Throws InputError.
+    /// Opens a plate as a new shot. Throws InputError, and Cancelled.
     void openPlateAsNew(const QString& spec);
     /// Opens a project. A plate that is not there loses nothing: `plateTrouble()` then says where it was looked for.
     void openProject(const QString& file);
     void save(const QString& file);
     /// Points the shot to another place of the same footage. Throws InputError; refuses footage of another size.
     void relinkPlate(const QString& spec);
+    /// Back to an empty shot.
+    void closePlate();
+    /// Opens the shot's plate with other choices, or another one of its series, as one edit. Throws as above.
+    void reopenPlate(const QString& name, const QString& spec, const PlateOverrides& overrides);
+    [[nodiscard]] Opening& opening() { return opening_; }
+    /// The source that was opened last, for the view that shows it; null when it was taken already.
+    [[nodiscard]] std::unique_ptr<PlateSource> takeSource() { return std::move(source_); }
     [[nodiscard]] const QString& plateTrouble() const { return plateTrouble_; }
     /// Autosaved copy that is newer than the project, or empty.
     [[nodiscard]] static QString recoverableCopy(const QString& file);
@@ -99,6 +107,8 @@ class Document : public QObject {
     QUndoStack undo_;
     QString fileName_, plateTrouble_;
     Job job_;
+    Opening opening_;
+    std::unique_ptr<PlateSource> source_;
     QTimer autosave_;
     int frame_ = 0;
     QSet<int> selectedPaths_;

@@ -13,6 +13,7 @@
 #include <cmath>
 
 #include "base/error.h"
+#include "inspector/plate_choices.h"
 #include "lens/film_back.h"
 #include "workflow/stale.h"
 
@@ -98,6 +99,7 @@ void Inspector::buildPlate(const QMap<QString, QAction*>& actions) {
     QLabel* format = page->read(tr("Format"));
     QLabel* size = page->read(tr("Size"), tr("px"));
     QLabel* bits = page->read(tr("Depth"), tr("bit"));
+    QLabel* colour = page->read(tr("Colour"));
     NumberField* aspect = page->number(tr("Pixel aspect"), 3, QString());
     aspect->setObjectName("pixelAspect");
     page->caption(tr("Time"));
@@ -112,6 +114,8 @@ void Inspector::buildPlate(const QMap<QString, QAction*>& actions) {
     NumberField* out = page->number(tr("Out"), 0, QString());
     in->setObjectName("rangeIn");
     out->setObjectName("rangeOut");
+    auto* choices = new PlateChoices(document_);
+    page->insert(choices);
     page->caption(tr("From the camera"));
     QLabel* camera = page->read(tr("Model"));
     QLabel* focal = page->read(tr("Focal length"), tr("mm"));
@@ -146,6 +150,7 @@ void Inspector::buildPlate(const QMap<QString, QAction*>& actions) {
         format->setText(QString::fromStdString(p.format));
         size->setText(s.hasPlate() ? tr("%1 × %2").arg(p.width).arg(p.height) : QString());
         bits->setText(s.hasPlate() ? QString::number(p.bits) : QString());
+        colour->setText(QString::fromStdString(p.colour));
         aspect->setValue(s.pixelAspect());
         if (!rate->hasFocus()) rate->setText(s.hasPlate() ? QString::fromStdString(s.rate().label()) : QString());
         frames->setText(s.hasPlate() ? tr("%1–%2").arg(p.frames.first).arg(p.frames.last) : QString());
@@ -162,6 +167,8 @@ void Inspector::buildPlate(const QMap<QString, QAction*>& actions) {
         if (p.encoding == PictureEncoding::log)
             notes << tr("Log code values, shown through the Cineon and sRGB curves.");
         for (const auto& w : p.warnings) notes << QString::fromStdString(w);
+        for (const auto& n : p.notes) notes << QString::fromStdString(n);
+        choices->refresh();
         note->setText(notes.join("\n\n"));
     });
 }

@@ -45,6 +45,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     connect(&document_, &Document::message, this, &MainWindow::say);
     connect(&document_, &Document::troubled, this, &MainWindow::showTrouble);
     connect(&document_.job(), &Job::changed, this, &MainWindow::refreshJob);
+    connect(&document_.opening(), &Opening::changed, this, &MainWindow::refreshJob);
     refresh();
     refreshJob();
 }
@@ -112,7 +113,10 @@ void MainWindow::makeActions() {
         [this] { document_.followFeatures(); });
     add("solve", tr("Solve the camera"), tr("Solve"), QKeySequence(Qt::CTRL | Qt::Key_R), "video",
         [this] { document_.solve(); });
-    add("cancel", tr("Cancel the running job"), tr("Cancel"), Qt::Key_Escape, {}, [this] { document_.job().cancel(); });
+    add("cancel", tr("Cancel the running job"), tr("Cancel"), Qt::Key_Escape, {}, [this] {
+        document_.opening().cancel();
+        document_.job().cancel();
+    });
 
     add("play", tr("Play or stop"), {}, Qt::Key_Space, "play", [this] { strip_->setPlaying(!strip_->playing()); });
     add("first", tr("First frame of the range"), {}, Qt::Key_Home, "chevron-first",
@@ -484,8 +488,9 @@ void MainWindow::refresh() {
 }
 
 void MainWindow::refreshJob() {
-    const bool running = document_.job().running();
-    const Progress::State p = document_.job().state();
+    const bool opening = document_.opening().running();
+    const bool running = document_.job().running() || opening;
+    const Progress::State p = opening ? document_.opening().state() : document_.job().state();
     jobText_->setVisible(running);
     jobBar_->setVisible(running);
     cancel_->setVisible(running);
@@ -497,6 +502,11 @@ void MainWindow::refreshJob() {
     refreshSolveActions();
     refreshLensActions();
     if (!running) return;
+    if (opening) {
+        jobText_->setText(p.total > 0 ? tr("Opening · %1 %").arg(100 * std::min(p.done, p.total) / p.total) : tr("Opening"));
+        jobBar_->setValue(p.total > 0 ? 1000 * std::min(p.done, p.total) / p.total : 0);
+        return;
+    }
     QString text = p.stage.empty() ? tr("Starting") : QString::fromStdString(p.stage);
     if (p.total > 0) text += tr(" · frame %1/%2").arg(std::min(p.done, p.total)).arg(p.total);
     if (p.secondsLeft >= 0) text += tr(" · %1 s left").arg(std::max(1L, std::lround(p.secondsLeft)));
@@ -538,9 +548,13 @@ bool MainWindow::openPath(const QString& path) {
             if (!document_.plateTrouble().isEmpty()) showTrouble(document_.plateTrouble());
         } else {
             document_.openPlateAsNew(path);
+            askAboutDamage();
         }
     } catch (const Error& e) {
         showTrouble(QString::fromUtf8(e.what()));
+        return false;
+    } catch (const Cancelled&) {
+        showTrouble(tr("Opening was cancelled."));
         return false;
     }
     remember(path);
@@ -548,12 +562,27 @@ bool MainWindow::openPath(const QString& path) {
     return true;
 }
 
+void MainWindow::askAboutDamage() {
+    const PlateInfo& plate = document_.shot().plate;
+    if (plate.damaged.empty() || !isVisible()) return;
+    QMessageBox ask(QMessageBox::Question, tr("Damaged frames"),
+                    tr("%1 of %2 frames can't be used; the first is %3: %4\nGo on without them?")
+                        .arg(plate.damaged.size())
+                        .arg(plate.frames.count())
+                        .arg(plate.damaged.front().frame)
+                        .arg(QString::fromStdString(plate.damaged.front().cause)),
+                    QMessageBox::Yes | QMessageBox::No, this);
+    ask.setObjectName("damaged");
+    if (ask.exec() == QMessageBox::No) document_.closePlate();
+}
+
 void MainWindow::open() {
     if (!mayDiscard()) return;
     const QString file =
         QFileDialog::getOpenFileName(this, tr("Open plate or project"), QSettings().value("folder").toString(),
                                      tr("Plates and projects (*.vanchor *.mp4 *.mov *.mkv *.mxf *.avi *.m4v *.mpg "
-                                        "*.webm *.jpg *.jpeg *.png *.tif *.tiff *.dpx *.exr);;All files (*)"));
+                                        "*.webm *.ts *.mts *.m2ts *.vob *.wmv *.asf *.flv *.ogv *.y4m *.h264 *.hevc *.gif *.jpg *.jpeg "
+                                        "*.png *.tif *.tiff *.dpx *.exr *.tga *.bmp *.webp *.jp2 *.heic *.avif);;All files (*)"));
     if (!file.isEmpty()) openPath(file);
 }
 
@@ -566,6 +595,8 @@ void MainWindow::locateFootage() {
         say(tr("Footage located."));
     } catch (const Error& e) {
         showTrouble(QString::fromUtf8(e.what()));
+    } catch (const Cancelled&) {
+        showTrouble(tr("Opening was cancelled."));
     }
 }
 
@@ -625,6 +656,11 @@ void MainWindow::fillRecent() {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
+    if (document_.opening().running()) {
+        // The window has to be there when that comes back.
+        document_.opening().cancel();
+        return event->ignore();
+    }
     if (!mayDiscard()) return event->ignore();
     strip_->setPlaying(false);
     document_.job().cancel();

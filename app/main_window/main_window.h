@@ -70,6 +70,7 @@ class MainWindow : public QMainWindow {
     bool save();
     bool saveAs();
     void open();
+    void askAboutDamage();
     void locateFootage();
     void remember(const QString& path);
     void fillRecent();

@@ -13,6 +13,7 @@
 #include "plate_view/mask_tool.h"
 #include "plate_view/patch_tool.h"
 #include "style/theme.h"
+#include "workflow/match_shot.h"
 #include "workflow/mover_work.h"
 
 namespace va {
@@ -35,6 +36,15 @@ PlateCanvas::PlateCanvas(Document& document, FeatureEdits& edits, QWidget* paren
         followLens();
         update();
     });
+    connect(&document_.opening(), &Opening::firstPicture, this, [this](const QImage& picture) {
+        preview_ = picture;
+        update();
+    });
+    connect(&document_.opening(), &Opening::changed, this, [this] {
+        if (document_.opening().running() || preview_.isNull()) return;
+        preview_ = {};
+        update();
+    });
     connect(&document_, &Document::selectionChanged, this, qOverload<>(&QWidget::update));
     connect(&document_, &Document::frameChanged, this, [this](int frame) {
         if (cache_) cache_->setFocus(frame, direction_, document_.shot().range);
@@ -47,10 +57,13 @@ PlateCanvas::~PlateCanvas() = default;
 
 void PlateCanvas::openCache() {
     cache_.reset();
+    preview_ = {};
     const Shot& shot = document_.shot();
     if (shot.hasPlate() && document_.plateTrouble().isEmpty()) {
         try {
-            cache_ = std::make_unique<FrameCache>(openPlate(shot.plateSpec, shot.overrides), FrameCache::defaultBudget,
+            auto source = document_.takeSource();
+            if (!source) source = openPlate(shot.plateSpec, choicesForOpening(shot.overrides));
+            cache_ = std::make_unique<FrameCache>(std::move(source), FrameCache::defaultBudget,
                                                   [this](int frame) {
                                                       QMetaObject::invokeMethod(
                                                           this,
@@ -374,6 +387,13 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
     const Theme& theme = Theme::current();
     QPainter painter(this);
     painter.fillRect(rect(), theme.well);
+    if (!preview_.isNull()) {
+        // The first picture of what is being opened; its frames can't be gone to yet.
+        const QSizeF fit = QSizeF(preview_.size()).scaled(size(), Qt::KeepAspectRatio);
+        painter.setRenderHint(QPainter::SmoothPixmapTransform);
+        painter.drawImage(QRectF(QPointF((width() - fit.width()) / 2, (height() - fit.height()) / 2), fit), preview_);
+        return;
+    }
     const Shot& shot = document_.shot();
     if (!shot.hasPlate())
         return drawEmpty(painter, tr("Open a movie, numbered stills or a photo: Ctrl+O, or drag it here."));
@@ -392,6 +412,9 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
         } else if (const std::string trouble = cache_->trouble(frame); !trouble.empty()) {
             painter.fillRect(target, theme.field);
             drawEmpty(painter, QString::fromStdString(trouble));
+        } else if (const std::string cause = shot.plate.damageAt(frame); !cause.empty()) {
+            painter.fillRect(target, theme.field);
+            drawEmpty(painter, tr("Frame %1 is left out: %2.").arg(frame).arg(QString::fromStdString(cause)));
         } else if (!shot.plate.exists(frame)) {
             painter.fillRect(target, theme.field);
             drawEmpty(painter, tr("Frame %1 is missing in the sequence.").arg(frame));
@@ -414,6 +437,7 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
     }
     drawMasks(painter, *this, document_, edits_);
     drawPatches(painter, *this, document_);
+    drawDamage(painter, target);
     if (tool_ != PlateTool::edge) drawPaths(painter);
     painter.setClipping(false);
     if (CanvasTool* tool = active()) tool->paint(painter);
@@ -439,6 +463,27 @@ void PlateCanvas::drawHint(QPainter& painter) {
     painter.setPen(QColor("#d6d8da"));
     painter.drawText(box.adjusted(10, 0, -6, 0), Qt::AlignVCenter | Qt::AlignLeft,
                      painter.fontMetrics().elidedText(text, Qt::ElideRight, box.width() - 16));
+}
+
+void PlateCanvas::drawDamage(QPainter& painter, const QRectF& target) {
+    const int frame = document_.frame();
+    if (!cache_ || !cache_->picture(frame)) return;
+    std::string cause = cache_->trouble(frame);
+    if (cause.empty()) cause = document_.shot().plate.damageAt(frame);
+    if (cause.empty()) return;
+    const Theme& theme = Theme::current();
+    const QString sentence = tr("Frame %1 is left out: %2").arg(frame).arg(QString::fromStdString(cause));
+    painter.setFont(captionFont());
+    const QRectF band(target.left(), target.top(), target.width(), 24);
+    QColor ground = theme.ground;
+    ground.setAlpha(215);
+    painter.fillRect(band, ground);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(theme.look);
+    const QPointF at = band.topLeft() + QPointF(14, 12);
+    painter.drawPolygon(QPolygonF({at + QPointF(0, -5), at + QPointF(5, 4), at + QPointF(-5, 4)}));
+    painter.setPen(theme.text);
+    painter.drawText(band.adjusted(26, 0, -8, 0), Qt::AlignVCenter | Qt::AlignLeft, sentence);
 }
 
 void PlateCanvas::drawEmpty(QPainter& painter, const QString& sentence) {

@@ -94,6 +94,7 @@ class PlateCanvas : public QWidget {
         int path = 0, point = 0;  ///< indices into shot.paths and its points
     };
     void openCache();
+    void drawDamage(QPainter& painter, const QRectF& target);
     void index();
     void drawPaths(QPainter& painter);
     void drawThings(QPainter& painter);
@@ -117,6 +118,7 @@ class PlateCanvas : public QWidget {
     [[nodiscard]] CanvasTool* active() const;
     PathLook look_;
     std::unique_ptr<FrameCache> cache_;
+    QImage preview_;  ///< of a plate that is still being opened
     std::vector<std::vector<Seen>> byFrame_;
     const void* indexed_ = nullptr;
     struct Placed {

@@ -4,8 +4,10 @@
 #include <QHBoxLayout>
 #include <QIntValidator>
 #include <QMouseEvent>
+#include <QHelpEvent>
 #include <QPainter>
 #include <QToolButton>
+#include <QToolTip>
 #include <QVBoxLayout>
 #include <cmath>
 
@@ -125,6 +127,13 @@ void Lanes::paintEvent(QPaintEvent*) {
         if (const Path* p = shot.path(id); p && p->origin == PathOrigin::byHand)
             for (const PathPoint& q : p->points)
                 if (q.origin == PointOrigin::byHand) key(q.frame);
+    // Frames without a whole picture are hatched over all lanes.
+    const auto hatch = [&](int first, int last) {
+        painter.fillRect(QRectF(xOf(first - 0.5), coverTop - 4, std::max(2.0, xOf(last + 0.5) - xOf(first - 0.5)), height()),
+                         QBrush(theme.textQuiet, Qt::BDiagPattern));
+    };
+    for (const FrameRange& g : shot.plate.gaps) hatch(g.first, g.last);
+    for (const FrameDamage& d : shot.plate.damaged) hatch(d.frame, d.frame);
     for (int cut : shot.findings.cuts) {
         painter.setPen(QPen(theme.look, 1.4, Qt::DashLine));
         painter.drawLine(QPointF(xOf(cut - 0.5), 10), QPointF(xOf(cut - 0.5), height()));
@@ -137,6 +146,21 @@ void Lanes::paintEvent(QPaintEvent*) {
     painter.setPen(QPen(theme.text, 1.6));
     const double at = xOf(document_.frame());
     painter.drawLine(QPointF(at, 0), QPointF(at, height()));
+}
+
+bool Lanes::event(QEvent* event) {
+    if (event->type() != QEvent::ToolTip) return QWidget::event(event);
+    const auto* help = static_cast<QHelpEvent*>(event);
+    const PlateInfo& plate = document_.shot().plate;
+    const int frame = frameAt(help->pos().x());
+    QString why;
+    if (!document_.shot().hasPlate()) why.clear();
+    else if (const std::string cause = plate.damageAt(frame); !cause.empty())
+        why = tr("Frame %1 is left out: %2").arg(frame).arg(QString::fromStdString(cause));
+    else if (!plate.exists(frame)) why = tr("Frame %1 is missing in the sequence.").arg(frame);
+    if (why.isEmpty()) QToolTip::hideText();
+    else QToolTip::showText(help->globalPos(), why, this);
+    return true;
 }
 
 void Lanes::mousePressEvent(QMouseEvent* event) {

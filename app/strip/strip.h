@@ -23,6 +23,7 @@ class Lanes : public QWidget {
     [[nodiscard]] double xOf(double frame) const;
 
   protected:
+    bool event(QEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;

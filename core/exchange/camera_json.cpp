@@ -37,6 +37,8 @@ std::string writeCameraJson(const SceneExport& s) {
     j["frames"] = ordered_json::array();
     for (const auto& f : s.frames) {
         ordered_json o{{"frame", f.frame}, {"solved", f.solved}};
+        if (f.seconds) o["seconds"] = *f.seconds;
+        if (f.storedFrame) o["stored_frame"] = *f.storedFrame;
         if (f.solved) {
             o["position"] = triple(f.pose.position);
             o["rotation"] = turn(f.pose.worldFromCamera);
@@ -111,6 +113,8 @@ SceneExport readCameraJson(const std::string& text, const std::string& source) {
             SceneExport::Frame f;
             f.frame = o.at("frame");
             f.solved = o.at("solved");
+            if (o.contains("seconds")) f.seconds = o["seconds"].get<double>();
+            if (o.contains("stored_frame")) f.storedFrame = o["stored_frame"].get<int>();
             if (f.solved) {
                 f.pose = {tripleFrom(o.at("position")), quaternionFrom(o.at("rotation"))};
                 f.focalPx = o.at("focal_px");

@@ -38,6 +38,9 @@ SceneExport gatherExport(const Shot& shot, const std::string& verdict) {
     for (const SolvedFrame& f : shot.solve->frames) {
         SceneExport::Frame out{f.frame, f.solved, {}, f.focalPx, f.rmsPx, f.origin};
         if (f.solved) out.pose = *shot.worldPose(f.frame);
+        const auto place = size_t(f.frame - shot.plate.frames.first);
+        if (place < shot.plate.times.size()) out.seconds = shot.plate.times[place];
+        if (place < shot.plate.storedFrames.size()) out.storedFrame = shot.plate.storedFrames[place];
         e.frames.push_back(out);
     }
     for (const SolvedPoint& p : shot.solve->points) {

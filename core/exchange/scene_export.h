@@ -19,6 +19,10 @@ struct SceneExport {
         double focalPx = 0;
         double rmsPx = 0;
         PoseOrigin origin = PoseOrigin::solved;
+        /// Where the plate's rate is variable: its time after the first frame in seconds, or, on an even grid, the
+        /// stored frame that it shows.
+        std::optional<double> seconds = std::nullopt;
+        std::optional<int> storedFrame = std::nullopt;
     };
     struct Point {
         int id = 0;

@@ -33,7 +33,9 @@ class EvenTimes final : public PlateSource {
     }
     Luma luma(int frame) override {
         stored_->takeBack(std::move(spare_));
-        return stored_->luma(storedOf(frame));
+        Luma out = stored_->luma(storedOf(frame));
+        lumaUncertain_ = stored_->lumaUncertain();
+        return out;
     }
     DisplayPicture display(int frame) override {
         DisplayPicture out = stored_->display(storedOf(frame));

@@ -43,6 +43,11 @@ std::string FrameCache::trouble(int frame) const {
     return found == troubles_.end() ? std::string() : found->second;
 }
 
+std::map<int, std::string> FrameCache::troubles() const {
+    std::scoped_lock lock(mutex_);
+    return troubles_;
+}
+
 std::vector<int> FrameCache::held() const {
     std::scoped_lock lock(mutex_);
     std::vector<int> out;
@@ -65,7 +70,9 @@ std::optional<int> FrameCache::nextWanted() const {
     std::optional<int> best;
     int bestDistance = 0;
     const auto consider = [&](int frame) {
-        if (!info_.exists(frame) || pictures_.contains(frame) || troubles_.contains(frame)) return;
+        if (!info_.exists(frame) || pictures_.contains(frame)) return;
+        // A picture that was let go to make room comes again; one that can't be read does not.
+        if (const auto t = troubles_.find(frame); t != troubles_.end() && !patched_.contains(frame)) return;
         const int d = frame == focus_ ? -1 : distance(frame);
         if (d < room - 1 && (!best || d < bestDistance)) best = frame, bestDistance = d;
     };
@@ -97,6 +104,7 @@ void FrameCache::work() {
         std::string trouble;
         try {
             got = std::make_shared<const DisplayPicture>(source_->display(*wanted));
+            trouble = source_->displayDamage();
         } catch (const std::exception& e) {
             trouble = e.what();
         }
@@ -104,9 +112,10 @@ void FrameCache::work() {
         if (got) {
             makeRoom();
             pictures_[*wanted] = got;
-        } else {
-            troubles_[*wanted] = trouble;
+            if (!trouble.empty()) patched_.insert(*wanted);
         }
+        // A patched-up picture is shown, and what is wrong with it is said.
+        if (!got || !trouble.empty()) troubles_[*wanted] = trouble;
         lock.unlock();
         if (ready_) ready_(*wanted);
         lock.lock();

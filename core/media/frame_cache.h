@@ -5,6 +5,7 @@
 #include <map>
 #include <memory>
 #include <mutex>
+#include <set>
 #include <string>
 #include <thread>
 
@@ -29,8 +30,10 @@ class FrameCache {
     void setFocus(int frame, int direction, FrameRange range);
     /// The picture, or null while it is not there (yet).
     [[nodiscard]] std::shared_ptr<const DisplayPicture> picture(int frame) const;
-    /// Why the frame can't be shown; empty when nothing is known against it.
+    /// Why the frame can't be shown, or what is wrong with its picture; empty when nothing is known against it.
     [[nodiscard]] std::string trouble(int frame) const;
+    /// What is wrong with frames that were fetched so far.
+    [[nodiscard]] std::map<int, std::string> troubles() const;
     /// Frames that can be shown at once.
     [[nodiscard]] std::vector<int> held() const;
     [[nodiscard]] const PlateInfo& info() const { return info_; }
@@ -53,6 +56,7 @@ class FrameCache {
     std::condition_variable wake_;
     std::map<int, std::shared_ptr<const DisplayPicture>> pictures_;
     std::map<int, std::string> troubles_;
+    std::set<int> patched_;  ///< frames of `troubles_` that have a picture all the same
     int focus_ = 0, direction_ = 1;
     FrameRange range_;
     bool stop_ = false;

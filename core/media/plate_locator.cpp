@@ -10,6 +10,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "media/still_reader.h"
 #include "media/still_series.h"
 
 namespace fs = std::filesystem;
@@ -22,10 +23,16 @@ bool hasStillEnding(const fs::path& path) {
                                                ".dpx",  ".exr",  ".sxr",  ".tga", ".bmp",  ".cin", ".webp", ".ppm",
                                                ".pgm",  ".pnm",  ".pbm",  ".hdr", ".rgbe", ".jp2", ".j2k",  ".jpf",
                                                ".jpx",  ".j2c",  ".jpc",  ".avif", ".heic", ".heif", ".hif", ".sgi",
-                                               ".rgb",  ".rgba", ".psd",  ".iff"};
+                                               ".rgb",  ".rgba", ".psd",  ".iff",  ".gif"};
     std::string ending = path.extension().string();
     std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return char(std::tolower(c)); });
     return endings.contains(ending);
+}
+
+bool isGif(const fs::path& path) {
+    std::string ending = path.extension().string();
+    std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return char(std::tolower(c)); });
+    return ending == ".gif";
 }
 
 /// Stills by their first bytes, for files whose ending says something else or nothing.
@@ -158,6 +165,8 @@ PlateLocation locatePlate(const std::string& spec) {
     if (fs::file_size(path, code) == 0 && !hasStillEnding(path))
         throw InputError("\"" + spec + "\" is empty. Copy it again.");
     if (!hasStillEnding(path) && !beginsLikeStill(path)) return {PlateLocation::Kind::movie, spec, {}, {}, {}};
+    // Pictures that move in a format of stills.
+    if (isGif(path) && StillReader(path).parts() > 1) return {PlateLocation::Kind::movie, spec, {}, {}, {}};
     std::vector<std::string> names = fileNames(folder);
     std::erase_if(names, [&](const std::string& n) { return n != name && (n.starts_with('.') || !hasStillEnding(n)); });
     PlateLocation out = locationOf(seriesOf(name, names), folder);

@@ -17,7 +17,13 @@ bool PlateInfo::exists(int frame) const {
     if (!frames.contains(frame)) return false;
     for (const auto& gap : gaps)
         if (gap.contains(frame)) return false;
-    return std::none_of(damaged.begin(), damaged.end(), [&](const FrameDamage& d) { return d.frame == frame; });
+    return damageAt(frame).empty();
+}
+
+std::string PlateInfo::damageAt(int frame) const {
+    const auto at = std::lower_bound(damaged.begin(), damaged.end(), frame,
+                                     [](const FrameDamage& d, int f) { return d.frame < f; });
+    return at != damaged.end() && at->frame == frame ? at->cause : std::string();
 }
 
 std::vector<int> PlateInfo::existing() const {

@@ -58,6 +58,8 @@ struct PlateInfo {
     /// The frame numbers for which there is a whole picture, in order.
     [[nodiscard]] std::vector<int> existing() const;
     [[nodiscard]] bool exists(int frame) const;
+    /// What is wrong with the picture of a frame, as far as is known; empty = nothing.
+    [[nodiscard]] std::string damageAt(int frame) const;
 };
 
 /// Sentence part such as "1013, 1020–1024" for messages.
@@ -98,6 +100,9 @@ class PlateSource {
     virtual Picture colours(int frame) = 0;
     /// What is wrong with the picture that display() gave last; empty = nothing.
     [[nodiscard]] const std::string& displayDamage() const { return displayDamage_; }
+    /// Whether the picture that luma() gave last is whole itself but was coded as a change of one that is damaged: parts of
+    /// it may stand a little off.
+    [[nodiscard]] bool lumaUncertain() const { return lumaUncertain_; }
     /// Memory of a picture that is not needed any more, for the next luma().
     void takeBack(Luma used) { spare_ = std::move(used); }
     /// Of the frames around the given one, one that is quickly got at: movies decode on from their key frames.
@@ -107,6 +112,7 @@ class PlateSource {
     PlateInfo info_;
     Luma spare_;
     std::string displayDamage_;
+    bool lumaUncertain_ = false;
     friend std::unique_ptr<PlateSource> openPlate(const std::string&, const PlateOverrides&, Progress*);
 };
 

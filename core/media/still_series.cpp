@@ -106,11 +106,11 @@ std::vector<StillSeries> byPadding(const std::vector<Numbered>& all) {
         StillSeries s;
         s.before = all.front().cut.before;
         s.padding = padding;
-        // The spelling of the ending that most have.
+        // The spelling of the ending that most have; small letters where that does not decide.
         std::map<std::string, int> spelled;
         for (const Numbered& n : all) ++spelled[n.cut.after];
         s.after = std::max_element(spelled.begin(), spelled.end(), [](const auto& a, const auto& b) {
-                      return a.second < b.second;
+                      return a.second <= b.second;
                   })->first;
         return s;
     };

@@ -14,15 +14,22 @@
 
 namespace va {
 
+PlateOverrides choicesForOpening(const PlateOverrides& overrides) {
+    PlateOverrides out;
+    out.stream = overrides.stream;
+    out.evenTimes = overrides.evenTimes;
+    if (overrides.evenTimes) out.rate = overrides.rate;  // the grid is made by it
+    return out;
+}
+
 Shot withPlate(const Shot& shot, const std::string& spec, const PlateOverrides& overrides, Progress* progress) {
+    return withOpenedPlate(shot, openPlate(spec, choicesForOpening(overrides), progress)->info(), overrides);
+}
+
+Shot withOpenedPlate(const Shot& shot, const PlateInfo& plate, const PlateOverrides& overrides) {
     Shot out = shot;
-    PlateOverrides choices;  // the artist's rate and pixel aspect stand beside what the files say
-    choices.stream = overrides.stream;
-    choices.evenTimes = overrides.evenTimes;
-    if (overrides.evenTimes) choices.rate = overrides.rate;  // the grid is made by it
-    const auto source = openPlate(spec, choices, progress);
-    out.plateSpec = source->info().spec;
-    out.plate = source->info();
+    out.plateSpec = plate.spec;
+    out.plate = plate;
     out.overrides = overrides;
     if (out.range.empty() || out.range.first > out.plate.frames.last || out.range.last < out.plate.frames.first)
         out.range = out.plate.frames;

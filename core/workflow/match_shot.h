@@ -12,6 +12,13 @@ namespace va {
 /// The parts of a match, each from a shot to the next one. A shot is never changed; what a part made is in the one
 /// returned. All throw Cancelled when asked to stop, and InputError when the plate can't be read.
 
+/// The shot on a plate that was opened with these overrides (choicesForOpening), with what it says filled in; the work
+/// range becomes the whole plate when it was empty or lies outside.
+Shot withOpenedPlate(const Shot& shot, const PlateInfo& plate, const PlateOverrides& overrides = {});
+
+/// What of the overrides decides which pictures a plate has; its own rate and shape are wanted beside the artist's.
+PlateOverrides choicesForOpening(const PlateOverrides& overrides);
+
 /// Opens the plate and fills in what it says; the work range becomes the whole plate when it was empty.
 Shot withPlate(const Shot& shot, const std::string& spec, const PlateOverrides& overrides = {},
                Progress* progress = nullptr);

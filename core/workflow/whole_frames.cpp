@@ -2,6 +2,7 @@
 #include "workflow/whole_frames.h"
 
 #include <algorithm>
+#include <cmath>
 #include <cstdlib>
 #include <optional>
 
@@ -20,6 +21,7 @@ Luma WholeFrames::read(int frame) {
         const std::scoped_lock lock(mutex_);
         lastWhole_ = frame;
         any_ = true;
+        if (source_.lumaUncertain()) uncertain_.insert(frame);
         return out;
     } catch (const DamagedFrame& e) {
         cause = e.cause();
@@ -56,10 +58,14 @@ std::vector<FrameDamage> WholeFrames::found() const {
     return out;
 }
 
-void WholeFrames::removeFrom(std::vector<Path>& paths) const {
+void WholeFrames::removeFrom(std::vector<Path>& paths) {
     const std::scoped_lock lock(mutex_);
-    if (damaged_.empty()) return;
+    if (damaged_.empty() && uncertain_.empty()) return;
+    const auto variance = float(std::pow(0.5 * source_.info().width / 1280, 2));
     for (Path& p : paths) {
+        for (PathPoint& q : p.points)
+            if (uncertain_.contains(q.frame) && q.sxx < variance && q.origin != PointOrigin::byHand)
+                q.sxx += variance, q.syy += variance;
         if (const auto d = damaged_.find(p.referenceFrame); d != damaged_.end()) {
             const PathPoint* there = p.at(p.referenceFrame);
             if (there && !p.at(d->second.neighbour)) {

@@ -130,7 +130,7 @@ TEST_F(Stills, NotesOfOtherSystemsAreNoFrames) {
 TEST_F(Stills, BrokenOnesAreNamedAndLeftOut) {
     for (int n = 1; n <= 9; ++n) still("e.000" + std::to_string(n) + ".png", 20 * n);
     std::ofstream(folder_ / "e.0001.png", std::ios::trunc).flush();  // empty, and the first
-    fs::resize_file(folder_ / "e.0003.png", fs::file_size(folder_ / "e.0003.png") / 2);
+    fs::resize_file(folder_ / "e.0003.png", fs::file_size(folder_ / "e.0003.png") - 20);
     fs::remove(folder_ / "e.0004.png");
     fs::create_symlink(folder_ / "nowhere.png", folder_ / "e.0004.png");
     still("e.0005.png", 1, 24, 32);
@@ -176,7 +176,7 @@ TEST_F(Stills, UnusualEndingsAreStills) {
     for (const char* kind : {"jfif", "jpe", "jp2", "avif", "webp", "gif", "bmp", "tga", "jpg"}) {
         const std::string name = std::string("k") + kind + ".0001." + kind, as = kind == std::string("jfif") || kind == std::string("jpe") ? "jpg" : kind;
         const std::string command = "ffmpeg -v error -y -f lavfi -i color=0xc04020:s=64x48 -frames:v 1 " +
-                                    std::string(as == "avif" ? "-c:v libaom-av1 -still-picture 1 -crf 5 " : "") + (folder_ / ("x." + as)).string();
+                                    std::string(as == "jp2" ? "-pix_fmt rgb24 " : as == "avif" ? "-c:v libaom-av1 -still-picture 1 -crf 5 " : "") + (folder_ / ("x." + as)).string();
         ASSERT_EQ(std::system(command.c_str()), 0) << command;
         fs::rename(folder_ / ("x." + as), folder_ / name);
         const auto source = open(name);

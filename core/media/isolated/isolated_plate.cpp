@@ -163,6 +163,7 @@ class IsolatedPlate final : public PlateSource {
 
     Luma luma(int frame) override {
         const json reply = ask({{"op", "luma"}, {"frame", frame}}, frame);
+        lumaUncertain_ = reply.at("uncertain");
         Luma out = std::move(spare_);
         take(reply, sizeof(float), out.width, out.height, out.data);
         return out;
@@ -272,6 +273,19 @@ void readPlatesWith(const std::string& name) {
 }
 
 const std::string& plateReaderProgram() { return program(); }
+
+DisplayPicture firstPictureIsolated(const std::string& spec, int stream) {
+    ReaderProcess process;
+    json reply;
+    if (!process.ask({{"op", "first"}, {"spec", spec}, {"stream", stream}}, reply, nullptr))
+        throw InputError("\"" + spec + "\" can't be opened: reading it crashed or gave no answer.");
+    if (reply.contains("error")) rethrow(reply);
+    DisplayPicture out(reply.at("size").at(0), reply.at("size").at(1));
+    const void* from = process.pixels(out.data.size() * sizeof(uint32_t));
+    if (!from) throw InputError("There is not enough memory for a picture of \"" + spec + "\". Close other programs.");
+    std::memcpy(out.data.data(), from, out.data.size() * sizeof(uint32_t));
+    return out;
+}
 
 std::unique_ptr<PlateSource> openIsolated(const std::string& spec, const PlateOverrides& overrides, Progress* progress) {
     return std::make_unique<IsolatedPlate>(spec, overrides, progress);

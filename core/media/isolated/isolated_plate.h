@@ -19,6 +19,9 @@ const std::string& plateReaderProgram();
 /// that gives no sign of life for `patience` seconds is ended.
 std::unique_ptr<PlateSource> openIsolated(const std::string& spec, const PlateOverrides& overrides, Progress* progress);
 
+/// firstPicture() by a process of its own.
+DisplayPicture firstPictureIsolated(const std::string& spec, int stream);
+
 /// Seconds without a sign of life after which a reading process is given up.
 inline constexpr int readerPatience = 60;
 

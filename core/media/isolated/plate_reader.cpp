@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "media/isolated/plate_reader.h"
 
+#include <fcntl.h>
 #include <poll.h>
 #include <signal.h>
 #include <sys/resource.h>
@@ -14,6 +15,7 @@
 #include <thread>
 
 #include "base/error.h"
+#include "media/first_picture.h"
 #include "media/isolated/reader_protocol.h"
 
 namespace va {
@@ -71,12 +73,19 @@ class Server {
             source_ = openPlate(spec_, overridesFromMessage(request.at("overrides")), &progress);
             return {{"info", infoToMessage(source_->info())}};
         }
+        if (op == "first") {
+            spec_ = request.at("spec");
+            const int stream = request.at("stream");
+            const DisplayPicture p = firstPicture(spec_, stream >= 0 ? std::optional(stream) : std::nullopt);
+            return hand(p.width, p.height, p.data.data(), p.data.size() * sizeof(uint32_t));
+        }
         if (!source_) throw InputError("no plate is open");
         const int frame = request.at("frame");
         if (op == "quick") return {{"frame", source_->quickFrameNear(frame)}};
         if (op == "luma") {
             Luma l = source_->luma(frame);
             json reply = hand(l.width, l.height, l.data.data(), l.data.size() * sizeof(float));
+            reply["uncertain"] = source_->lumaUncertain();
             source_->takeBack(std::move(l));
             return reply;
         }
@@ -111,6 +120,8 @@ int runPlateReader(int argc, char** argv) {
     if (!isPlateReader(argc, argv)) return 2;
     // Keys pressed in the terminal are for the program, which tells this one what to do.
     for (const int s : {SIGINT, SIGHUP, SIGPIPE}) ::signal(s, SIG_IGN);
+    // Libraries write there what is told in sentences anyway.
+    if (const int nowhere = ::open("/dev/null", O_WRONLY | O_CLOEXEC); nowhere >= 0) ::dup2(nowhere, STDERR_FILENO);
     boundMemory();
     const int socket = std::atoi(argv[2]);
     // When the program is gone, there is nobody to read for, even where a file hangs.

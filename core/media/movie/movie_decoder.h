@@ -17,7 +17,7 @@ struct DecodedFrame {
     int place = -1;
     AvPointer<AVFrame> picture;
     std::string damage;   ///< what is wrong with it; empty = nothing
-    bool serial = false;  ///< decoded without frame threads
+    bool serial = false;  ///< decoded without frame threads: damage lies in what it may refer to
 };
 
 /// Pictures of a movie by their place in presentation order. Every picture comes out as it does when the movie is

@@ -158,6 +158,8 @@ MovieIndex readMovieIndex(const std::string& path, int stream, Progress* progres
     if (progress) progress->stage("Reading the movie's index", 1000, 0.02);
     int told = 0;
     while (reader.read(*packet)) {
+        if (av_packet_get_side_data(packet.get(), AV_PKT_DATA_ENCRYPTION_INFO, nullptr))
+            throw InputError("\"" + path + "\" is encrypted. Ask for a copy without protection.");
         MoviePacket p = PacketReader::describe(*packet);
         headers.look(*packet, p);
         index.packets.push_back(p);

@@ -86,42 +86,50 @@ MovieRate findRate(const RateEvidence& e) {
     std::nth_element(steps.begin(), steps.begin() + std::ptrdiff_t(steps.size() / 2), steps.end());
     const double usual = 1 / std::max(steps[steps.size() / 2], 1e-9);
 
-    std::vector<Rational> candidates;
-    const auto add = [&](Rational r) {
-        if (r.positive() && std::find(candidates.begin(), candidates.end(), r) == candidates.end()) candidates.push_back(r);
+    // Those that were stated and are in use come first, then others in use, then odd ones.
+    struct Candidate {
+        Rational rate;
+        int rank;
     };
-    const auto near = [&](Rational r) { return std::fabs(r.value() / usual - 1) < 0.08 || std::fabs(r.value() / mean - 1) < 0.02; };
+    std::vector<Candidate> candidates;
+    const auto add = [&](Rational r, int rank) {
+        const bool near = r.positive() && (std::fabs(r.value() / usual - 1) < 0.08 || std::fabs(r.value() / mean - 1) < 0.02);
+        const bool had = std::any_of(candidates.begin(), candidates.end(), [&](const Candidate& c) { return c.rate == r; });
+        if (near && !had) candidates.push_back({r, rank});
+    };
+    const auto inUse = [](Rational r) {
+        return std::find(ratesInUse().begin(), ratesInUse().end(), r) != ratesInUse().end();
+    };
     for (const Rational& r : {container, stream})
-        if (r.positive() && near(r)) add(r);
-    const size_t declared = candidates.size();
-    for (const Rational& r : ratesInUse())
-        if (near(r)) add(r);
+        if (inUse(r)) add(r, 0);
+    for (const Rational& r : ratesInUse()) add(r, 1);
+    for (const Rational& r : {container, stream}) add(r, 2);
     if (const int64_t step = std::llround(steps[steps.size() / 2] / unit); step > 0)
-        add(reduced(e.timeBase.den, step * e.timeBase.num));
+        add(reduced(e.timeBase.den, step * e.timeBase.num), 3);
     // One rounding each way, and what a writer that adds up rounded steps may be off by.
     const double rounding = 1.02 * unit + 1e-9;
-    const Rational* best = nullptr;
+    const Candidate* best = nullptr;
     Fit bestFit;
     bool exact = false;
-    const auto better = [&](const Fit& f, bool stated) {
+    const auto better = [&](const Candidate& c, const Fit& f) {
         if (!best) return true;
         if (f.missing != bestFit.missing) return f.missing < bestFit.missing;
-        return !stated && f.spread + 0.5 * unit < bestFit.spread;
+        if (std::max(c.rank, 1) != std::max(best->rank, 1)) return c.rank < best->rank;
+        return f.spread + 0.5 * unit < bestFit.spread;
     };
-    for (size_t i = 0; i < candidates.size(); ++i) {
-        const Rational& r = candidates[i];
-        Fit f = fitGrid(e.times, unit, r.value());
+    for (const Candidate& c : candidates) {
+        Fit f = fitGrid(e.times, unit, c.rate.value());
         // A hole in every other place is no rate with holes.
         if (f.missing * 4 > int(n) || f.doubled.size() * 4 > n) continue;
-        const bool fits = f.spread <= std::max(rounding, std::min(0.02 / r.value(), 3 * unit));
+        const bool fits = f.spread <= std::max(rounding, std::min(0.02 / c.rate.value(), 3 * unit));
         // A camera's clock may tremble: every frame still is nearest to its own place.
-        if (!fits && (exact || f.spread > 0.25 / r.value())) continue;
+        if (!fits && (exact || f.spread > 0.25 / c.rate.value())) continue;
         if (fits && !exact) best = nullptr;
         exact = exact || fits;
-        if (better(f, i < declared)) best = &candidates[i], bestFit = std::move(f);
+        if (better(c, f)) best = &c, bestFit = std::move(f);
     }
     if (best) {
-        out.rate = out.byTimes = *best;
+        out.rate = out.byTimes = best->rate;
         out.assumed = false;
         out.dropped = std::move(bestFit.dropped);
         out.doubled = std::move(bestFit.doubled);

@@ -2,7 +2,6 @@
 #include "media/movie/movie_source.h"
 
 extern "C" {
-#include <libavutil/display.h>
 #include <libavutil/pixdesc.h>
 }
 
@@ -23,22 +22,6 @@ namespace {
 
 Rational rational(AVRational r) { return r.num > 0 && r.den > 0 ? reduced(r.num, r.den) : Rational{0, 1}; }
 
-/// The container's transformation matrix as a turn of right angles; other turns are left out.
-Orientation orientationOf(const AVStream& stream) {
-    const uint8_t* data = av_stream_get_side_data(&stream, AV_PKT_DATA_DISPLAYMATRIX, nullptr);
-    if (!data) return {};
-    int32_t m[9];
-    std::memcpy(m, data, sizeof m);
-    Orientation out;
-    // x' = m0 x + m3 y, y' = m1 x + m4 y (ISO/IEC 14496-12, 8.3.2).
-    double a = m[0], b = m[1];
-    out.mirrored = double(m[0]) * m[4] - double(m[1]) * m[3] < 0;
-    if (out.mirrored) a = -a, b = -b;
-    if (a == 0 && b == 0) return {};
-    out.rotation = ((int(std::lround(std::atan2(b, a) / (M_PI / 2))) * 90) % 360 + 360) % 360;
-    return out;
-}
-
 std::string frames(const std::vector<int>& numbers) {
     std::vector<FrameRange> runs;
     for (const int f : numbers) {
@@ -55,7 +38,10 @@ class MovieSource final : public PlateSource {
         fillInfo();
     }
 
-    Luma luma(int frame) override { return upright(converter_.luma(whole(frame), std::move(spare_)), orientation_); }
+    Luma luma(int frame) override {
+        const AVFrame& picture = whole(frame);
+        return upright(converter_.luma(picture, std::move(spare_)), orientation_);
+    }
     Picture colours(int frame) override { return upright(converter_.colours(whole(frame)), orientation_); }
     DisplayPicture display(int frame) override {
         const DecodedFrame& f = decode(frame);
@@ -89,6 +75,7 @@ class MovieSource final : public PlateSource {
     const AVFrame& whole(int frame) {
         const DecodedFrame& f = decode(frame);
         if (!f.damage.empty()) throw damaged(frame, f.damage);
+        lumaUncertain_ = f.serial;
         return *f.picture;
     }
     [[nodiscard]] DamagedFrame damaged(int frame, const std::string& why) const {

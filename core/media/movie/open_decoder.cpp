@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "media/movie/open_decoder.h"
 
+#include <cmath>
+#include <cstring>
+
 #include "base/error.h"
 
 namespace va {
@@ -32,6 +35,21 @@ AvPointer<AVCodecContext> openDecoder(const AVStream& stream, const std::string&
                              "). Convert it to ProRes, H.264 or numbered stills.",
                          avMessage(code));
     return decoder;
+}
+
+Orientation orientationOf(const AVStream& stream) {
+    const uint8_t* data = av_stream_get_side_data(&stream, AV_PKT_DATA_DISPLAYMATRIX, nullptr);
+    if (!data) return {};
+    int32_t m[9];
+    std::memcpy(m, data, sizeof m);
+    Orientation out;
+    // x' = m0 x + m3 y, y' = m1 x + m4 y (ISO/IEC 14496-12, 8.3.2).
+    double a = m[0], b = m[1];
+    out.mirrored = double(m[0]) * m[4] - double(m[1]) * m[3] < 0;
+    if (out.mirrored) a = -a, b = -b;
+    if (a == 0 && b == 0) return {};
+    out.rotation = ((int(std::lround(std::atan2(b, a) / (M_PI / 2))) * 90) % 360 + 360) % 360;
+    return out;
 }
 
 std::string codecLabel(AVCodecID id) {
