@@ -15,7 +15,8 @@ namespace {
 
 /// The shell program beside this one reads plates with less to load; else this one does it itself.
 std::string readerProgram() {
-    const std::filesystem::path self = std::filesystem::read_symlink("/proc/self/exe"), shell = self.parent_path() / "vanchor";
+    const std::filesystem::path self = std::filesystem::read_symlink("/proc/self/exe"),
+                                shell = self.parent_path() / "vanchor";
     std::error_code code;
     return std::filesystem::is_regular_file(shell, code) ? shell.string() : self.string();
 }

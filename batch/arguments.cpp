@@ -61,7 +61,8 @@ void addPlateOptions(CLI::App& c, PlateArguments& a) {
     c.add_option("--fps", a.rate, "Frame rate: 25, 23.976, 24000/1001");
     c.add_option("--pixel-aspect", a.pixelAspect, "Width : height of a pixel");
     c.add_option("--stream", a.stream, "Of a movie with several moving pictures, the number of the one to use");
-    c.add_flag("--even-times", a.evenTimes, "Put the frames of a movie with a variable rate on an even grid of its rate");
+    c.add_flag("--even-times", a.evenTimes,
+               "Put the frames of a movie with a variable rate on an even grid of its rate");
     c.add_flag("--strict", a.strict, "Stop where a frame is damaged or missing, instead of going on without it");
     c.add_option("--density", a.density, "few, normal or many features")
         ->check(CLI::IsMember({"few", "normal", "many"}));
@@ -116,7 +117,8 @@ void obeyStrict(const PlateArguments& a, const Shot& shot) {
             throw InputError("Frames " + describeRanges({gap}) + " are missing, and --strict was asked for.");
     for (const FrameDamage& d : shot.plate.damaged)
         if (shot.range.contains(d.frame))
-            throw InputError("Frame " + std::to_string(d.frame) + " is damaged, and --strict was asked for: " + d.cause);
+            throw InputError("Frame " + std::to_string(d.frame) +
+                             " is damaged, and --strict was asked for: " + d.cause);
 }
 
 ProgressPrinter::ProgressPrinter(bool asJson) : json_(asJson), terminal_(isatty(STDERR_FILENO)) {}

@@ -5,8 +5,8 @@
 namespace va {
 
 /// Ends the program on INT, TERM and HUP in order: the work is cancelled at its next safe place, part files go, and the
-/// exit code is exitCancelled. A second signal, or work that does not stop within some seconds (a disk that hangs), ends
-/// it at once, without part files all the same.
+/// exit code is exitCancelled. A second signal, or work that does not stop within some seconds (a disk that hangs),
+/// ends it at once, without part files all the same.
 ///
 /// To be made first in main(), before any thread.
 class Interrupt {

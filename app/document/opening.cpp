@@ -23,7 +23,8 @@ struct Result {
 };
 
 QImage imageOf(const DisplayPicture& p) {
-    return QImage(reinterpret_cast<const uchar*>(p.data.data()), p.width, p.height, p.width * 4, QImage::Format_RGB32).copy();
+    return QImage(reinterpret_cast<const uchar*>(p.data.data()), p.width, p.height, p.width * 4, QImage::Format_RGB32)
+        .copy();
 }
 
 }  // namespace
@@ -35,14 +36,14 @@ void Opening::cancel() {
 }
 
 std::unique_ptr<PlateSource> Opening::open(const std::string& spec, const PlateOverrides& overrides) {
-    if (running())
-        throw InputError("Another plate is still being opened. Wait, or cancel that with Escape.");
+    if (running()) throw InputError("Another plate is still being opened. Wait, or cancel that with Escape.");
     auto result = std::make_shared<Result>();
     state_ = {};
     const QPointer<Opening> self(this);
     const auto progress = std::make_shared<Progress>([self](const Progress::State& s) {
         QMetaObject::invokeMethod(
-            self, [self, s] {
+            self,
+            [self, s] {
                 if (!self || !self->running()) return;
                 self->state_ = s;
                 Q_EMIT self->changed();
@@ -65,7 +66,8 @@ std::unique_ptr<PlateSource> Opening::open(const std::string& spec, const PlateO
             try {
                 const QImage picture = imageOf(va::firstPicture(spec, stream));
                 QMetaObject::invokeMethod(
-                    self, [self, progress, picture] {
+                    self,
+                    [self, progress, picture] {
                         if (self && self->progress_ == progress) Q_EMIT self->firstPicture(picture);
                     },
                     Qt::QueuedConnection);

@@ -40,7 +40,8 @@ PlateChoices::PlateChoices(Document& document, QWidget* parent)
     streamRow_ = row(tr("Stream"), stream_);
     seriesRow_ = row(tr("Series"), series_);
     even_->setText(tr("Even frame times"));
-    even_->setToolTip(tr("Puts the frames of a variable rate on an even grid: each shows the stored frame nearest in time"));
+    even_->setToolTip(
+        tr("Puts the frames of a variable rate on an even grid: each shows the stored frame nearest in time"));
     layout->addWidget(streamRow_);
     layout->addWidget(seriesRow_);
     layout->addWidget(even_);

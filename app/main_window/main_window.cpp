@@ -503,7 +503,8 @@ void MainWindow::refreshJob() {
     refreshLensActions();
     if (!running) return;
     if (opening) {
-        jobText_->setText(p.total > 0 ? tr("Opening · %1 %").arg(100 * std::min(p.done, p.total) / p.total) : tr("Opening"));
+        jobText_->setText(p.total > 0 ? tr("Opening · %1 %").arg(100 * std::min(p.done, p.total) / p.total)
+                                      : tr("Opening"));
         jobBar_->setValue(p.total > 0 ? 1000 * std::min(p.done, p.total) / p.total : 0);
         return;
     }
@@ -578,11 +579,11 @@ void MainWindow::askAboutDamage() {
 
 void MainWindow::open() {
     if (!mayDiscard()) return;
-    const QString file =
-        QFileDialog::getOpenFileName(this, tr("Open plate or project"), QSettings().value("folder").toString(),
-                                     tr("Plates and projects (*.vanchor *.mp4 *.mov *.mkv *.mxf *.avi *.m4v *.mpg "
-                                        "*.webm *.ts *.mts *.m2ts *.vob *.wmv *.asf *.flv *.ogv *.y4m *.h264 *.hevc *.gif *.jpg *.jpeg "
-                                        "*.png *.tif *.tiff *.dpx *.exr *.tga *.bmp *.webp *.jp2 *.heic *.avif);;All files (*)"));
+    const QString file = QFileDialog::getOpenFileName(
+        this, tr("Open plate or project"), QSettings().value("folder").toString(),
+        tr("Plates and projects (*.vanchor *.mp4 *.mov *.mkv *.mxf *.avi *.m4v *.mpg "
+           "*.webm *.ts *.mts *.m2ts *.vob *.wmv *.asf *.flv *.ogv *.y4m *.h264 *.hevc *.gif *.jpg *.jpeg "
+           "*.png *.tif *.tiff *.dpx *.exr *.tga *.bmp *.webp *.jp2 *.heic *.avif);;All files (*)"));
     if (!file.isEmpty()) openPath(file);
 }
 

@@ -63,16 +63,15 @@ void PlateCanvas::openCache() {
         try {
             auto source = document_.takeSource();
             if (!source) source = openPlate(shot.plateSpec, choicesForOpening(shot.overrides));
-            cache_ = std::make_unique<FrameCache>(std::move(source), FrameCache::defaultBudget,
-                                                  [this](int frame) {
-                                                      QMetaObject::invokeMethod(
-                                                          this,
-                                                          [this, frame] {
-                                                              if (frame == document_.frame()) update();
-                                                              Q_EMIT frameArrived(frame);
-                                                          },
-                                                          Qt::QueuedConnection);
-                                                  });
+            cache_ = std::make_unique<FrameCache>(std::move(source), FrameCache::defaultBudget, [this](int frame) {
+                QMetaObject::invokeMethod(
+                    this,
+                    [this, frame] {
+                        if (frame == document_.frame()) update();
+                        Q_EMIT frameArrived(frame);
+                    },
+                    Qt::QueuedConnection);
+            });
             cache_->setFocus(document_.frame(), direction_, shot.range);
         } catch (const std::exception& e) {
             Q_EMIT document_.troubled(QString::fromUtf8(e.what()));

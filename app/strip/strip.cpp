@@ -2,9 +2,9 @@
 #include "strip/strip.h"
 
 #include <QHBoxLayout>
+#include <QHelpEvent>
 #include <QIntValidator>
 #include <QMouseEvent>
-#include <QHelpEvent>
 #include <QPainter>
 #include <QToolButton>
 #include <QToolTip>
@@ -129,8 +129,9 @@ void Lanes::paintEvent(QPaintEvent*) {
                 if (q.origin == PointOrigin::byHand) key(q.frame);
     // Frames without a whole picture are hatched over all lanes.
     const auto hatch = [&](int first, int last) {
-        painter.fillRect(QRectF(xOf(first - 0.5), coverTop - 4, std::max(2.0, xOf(last + 0.5) - xOf(first - 0.5)), height()),
-                         QBrush(theme.textQuiet, Qt::BDiagPattern));
+        painter.fillRect(
+            QRectF(xOf(first - 0.5), coverTop - 4, std::max(2.0, xOf(last + 0.5) - xOf(first - 0.5)), height()),
+            QBrush(theme.textQuiet, Qt::BDiagPattern));
     };
     for (const FrameRange& g : shot.plate.gaps) hatch(g.first, g.last);
     for (const FrameDamage& d : shot.plate.damaged) hatch(d.frame, d.frame);

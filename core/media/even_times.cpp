@@ -25,11 +25,13 @@ class EvenTimes final : public PlateSource {
         info_.times.clear();
         info_.warnings.clear();
         int twice = 0;
-        for (size_t k = 1; k < info_.storedFrames.size(); ++k) twice += info_.storedFrames[k] == info_.storedFrames[k - 1];
+        for (size_t k = 1; k < info_.storedFrames.size(); ++k)
+            twice += info_.storedFrames[k] == info_.storedFrames[k - 1];
         const int left = stored_->info().frames.count() - (count - twice);
-        info_.notes.push_back(text("Frames are put on an even grid of %s a second: %d stored frames are shown twice, %d "
-                                   "are left out.",
-                                   info_.rate.label().c_str(), twice, std::max(left, 0)));
+        info_.notes.push_back(
+            text("Frames are put on an even grid of %s a second: %d stored frames are shown twice, %d "
+                 "are left out.",
+                 info_.rate.label().c_str(), twice, std::max(left, 0)));
     }
     Luma luma(int frame) override {
         stored_->takeBack(std::move(spare_));

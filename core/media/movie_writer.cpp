@@ -14,8 +14,8 @@ extern "C" {
 #include <vector>
 
 #include "base/error.h"
-#include "base/part_file.h"
 #include "base/parallel.h"
+#include "base/part_file.h"
 
 namespace va {
 

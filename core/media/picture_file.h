@@ -18,8 +18,8 @@ struct PictureFile {
     int bits = 8;         ///< per channel in the file
 };
 
-/// Reads a still as StillReader does, as it lies in the file; grey becomes colour. Throws InputError: not there, not a picture, cut
-/// off.
+/// Reads a still as StillReader does, as it lies in the file; grey becomes colour. Throws InputError: not there, not a
+/// picture, cut off.
 PictureFile readPicture(const std::filesystem::path& path);
 
 /// The picture of an opened still from its pixels (StillReader::pixels with alpha), not yet turned upright.

@@ -19,11 +19,10 @@ namespace va {
 namespace {
 
 bool hasStillEnding(const fs::path& path) {
-    static const std::set<std::string> endings{".png",  ".jpg",  ".jpeg", ".jpe", ".jfif", ".jif", ".tif", ".tiff",
-                                               ".dpx",  ".exr",  ".sxr",  ".tga", ".bmp",  ".cin", ".webp", ".ppm",
-                                               ".pgm",  ".pnm",  ".pbm",  ".hdr", ".rgbe", ".jp2", ".j2k",  ".jpf",
-                                               ".jpx",  ".j2c",  ".jpc",  ".avif", ".heic", ".heif", ".hif", ".sgi",
-                                               ".rgb",  ".rgba", ".psd",  ".iff",  ".gif"};
+    static const std::set<std::string> endings{
+        ".png", ".jpg",  ".jpeg", ".jpe",  ".jfif", ".jif", ".tif", ".tiff", ".dpx", ".exr", ".sxr", ".tga", ".bmp",
+        ".cin", ".webp", ".ppm",  ".pgm",  ".pnm",  ".pbm", ".hdr", ".rgbe", ".jp2", ".j2k", ".jpf", ".jpx", ".j2c",
+        ".jpc", ".avif", ".heic", ".heif", ".hif",  ".sgi", ".rgb", ".rgba", ".psd", ".iff", ".gif"};
     std::string ending = path.extension().string();
     std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return char(std::tolower(c)); });
     return endings.contains(ending);
@@ -129,8 +128,8 @@ PlateLocation fromFolder(const fs::path& folder) {
         out.others.push_back((folder / (s.files.size() > 1 ? s.pattern() : s.files.begin()->second)).string());
     }
     if (!out.others.empty())
-        out.notes.push_back(text("The folder holds %zu series of stills; this is the longest, %zu frames. Next: %s.", all.size(),
-                                 out.stills.size(), fs::path(out.others.front()).filename().c_str()));
+        out.notes.push_back(text("The folder holds %zu series of stills; this is the longest, %zu frames. Next: %s.",
+                                 all.size(), out.stills.size(), fs::path(out.others.front()).filename().c_str()));
     return out;
 }
 

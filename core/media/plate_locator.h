@@ -21,8 +21,8 @@ struct PlateLocation {
 
 /// Finds the plate meant by `spec`: a movie, a folder with stills, a pattern (`name.%04d.ext` or `name.####.ext`), one
 /// file of a series (stillSeries()), or a single photo. Names are looked at, and the first bytes of a file whose ending
-/// does not tell that it is a still. Throws InputError when nothing is there: no such file, an empty folder, no file that
-/// fits the pattern; an empty file; a pipe or a device, which can't be read twice.
+/// does not tell that it is a still. Throws InputError when nothing is there: no such file, an empty folder, no file
+/// that fits the pattern; an empty file; a pipe or a device, which can't be read twice.
 PlateLocation locatePlate(const std::string& spec);
 
 }  // namespace va

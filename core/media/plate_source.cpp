@@ -53,12 +53,12 @@ std::unique_ptr<PlateSource> openStill(const std::string& path) {
     return openStills(one);
 }
 
-std::unique_ptr<PlateSource> openPlate(const std::string& spec, const PlateOverrides& overrides,
-                                       Progress* progress) {
+std::unique_ptr<PlateSource> openPlate(const std::string& spec, const PlateOverrides& overrides, Progress* progress) {
     if (!plateReaderProgram().empty()) return openIsolated(spec, overrides, progress);
     const PlateLocation location = locatePlate(spec);
-    std::unique_ptr<PlateSource> source =
-        location.kind == PlateLocation::Kind::movie ? openMovie(location.spec, overrides.stream, progress) : openStills(location);
+    std::unique_ptr<PlateSource> source = location.kind == PlateLocation::Kind::movie
+                                              ? openMovie(location.spec, overrides.stream, progress)
+                                              : openStills(location);
     PlateInfo& info = source->info_;
     constexpr int smallest = 4, widest = 16384;
     const std::string size = std::to_string(info.width) + " × " + std::to_string(info.height) + " px";

@@ -26,18 +26,18 @@ struct FrameDamage {
 
 /// What a plate says of itself. Sizes are of the upright picture, after the rotation flag is obeyed.
 struct PlateInfo {
-    std::string spec;              ///< as in PlateLocation
-    int width = 0, height = 0;     ///< px
-    Rational rate;                 ///< frames a second
-    bool rateAssumed = false;      ///< nothing in the files gave the rate
-    Rational pixelAspect{1, 1};    ///< width : height of a pixel
-    int rotation = 0;              ///< degrees clockwise that the files ask for; already applied
-    bool mirrored = false;         ///< the files ask for left and right swapped before the turn; already applied
-    FrameRange frames;             ///< numbers of the files; movies start at 1001 as is common practice
-    std::vector<FrameRange> gaps;  ///< missing stills inside `frames`
+    std::string spec;                  ///< as in PlateLocation
+    int width = 0, height = 0;         ///< px
+    Rational rate;                     ///< frames a second
+    bool rateAssumed = false;          ///< nothing in the files gave the rate
+    Rational pixelAspect{1, 1};        ///< width : height of a pixel
+    int rotation = 0;                  ///< degrees clockwise that the files ask for; already applied
+    bool mirrored = false;             ///< the files ask for left and right swapped before the turn; already applied
+    FrameRange frames;                 ///< numbers of the files; movies start at 1001 as is common practice
+    std::vector<FrameRange> gaps;      ///< missing stills inside `frames`
     std::vector<FrameDamage> damaged;  ///< found while reading: gaps as well; in order of frames
-    std::string format;            ///< "H.264", "JPEG stills", …
-    int bits = 8;                  ///< per channel
+    std::string format;                ///< "H.264", "JPEG stills", …
+    int bits = 8;                      ///< per channel
     PictureEncoding encoding = PictureEncoding::display;
     bool still = false;                        ///< a single photo
     std::optional<double> focalMm, focal35Mm;  ///< from metadata
@@ -48,7 +48,7 @@ struct PlateInfo {
     int stream = -1;                    ///< of a movie; −1 for stills
     std::vector<int> streams;           ///< of a movie with more than one moving picture: all that can be chosen
     std::vector<std::string> otherSeries;  ///< specs of other series of stills in the folder that was opened
-    std::string colour;                 ///< "BT.709, limited range"; empty for stills
+    std::string colour;                    ///< "BT.709, limited range"; empty for stills
     /// Seconds of each frame from the first, where frames are not evenly spaced in time; empty otherwise.
     std::vector<double> times;
     /// With even times: for each frame of the grid, the stored frame that it shows; empty otherwise.
@@ -100,8 +100,8 @@ class PlateSource {
     virtual Picture colours(int frame) = 0;
     /// What is wrong with the picture that display() gave last; empty = nothing.
     [[nodiscard]] const std::string& displayDamage() const { return displayDamage_; }
-    /// Whether the picture that luma() gave last is whole itself but was coded as a change of one that is damaged: parts of
-    /// it may stand a little off.
+    /// Whether the picture that luma() gave last is whole itself but was coded as a change of one that is damaged:
+    /// parts of it may stand a little off.
     [[nodiscard]] bool lumaUncertain() const { return lumaUncertain_; }
     /// Memory of a picture that is not needed any more, for the next luma().
     void takeBack(Luma used) { spare_ = std::move(used); }

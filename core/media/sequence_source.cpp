@@ -108,7 +108,8 @@ class SequenceSource final : public PlateSource {
         kind_ = kinds.begin()->second;
         for (const auto& [kind, n] : counts)
             if (n > counts[kind_]) kind_ = kind;
-        const int first = std::find_if(kinds.begin(), kinds.end(), [&](const auto& k) { return k.second == kind_; })->first;
+        const int first =
+            std::find_if(kinds.begin(), kinds.end(), [&](const auto& k) { return k.second == kind_; })->first;
         for (const auto& [number, kind] : kinds)
             if (!(kind == kind_)) leaveOut(number, otherKind(kind));
         std::sort(info_.damaged.begin(), info_.damaged.end(),
@@ -136,11 +137,12 @@ class SequenceSource final : public PlateSource {
         if (r.log()) info_.encoding = PictureEncoding::log;
         else if (r.floats()) info_.encoding = PictureEncoding::linear;
         if (r.alpha()) info_.notes.push_back("The stills have an alpha channel. The plate ignores it.");
-        if (r.parts() > 1) info_.notes.push_back(text("The files hold %d parts; the one with the colours is shown.", r.parts()));
+        if (r.parts() > 1)
+            info_.notes.push_back(text("The files hold %d parts; the one with the colours is shown.", r.parts()));
         const OIIO::ImageSpec& s = r.spec();
         if (s.width != s.full_width || s.height != s.full_height)
-            info_.notes.push_back(text("The files hold %d × %d px of a picture of %d × %d px.", s.width, s.height, s.full_width,
-                                       s.full_height));
+            info_.notes.push_back(text("The files hold %d × %d px of a picture of %d × %d px.", s.width, s.height,
+                                       s.full_width, s.full_height));
         readTags(s, path);
     }
 
@@ -183,7 +185,9 @@ class SequenceSource final : public PlateSource {
         if (const auto aspect = positive("PixelAspectRatio"))
             info_.pixelAspect = reduced(std::llround(*aspect * 10000), 10000);
         int rate[2] = {0, 0};
-        if (spec.getattribute("FramesPerSecond", OIIO::TypeDesc(OIIO::TypeDesc::INT, OIIO::TypeDesc::VEC2, OIIO::TypeDesc::RATIONAL), rate) &&
+        if (spec.getattribute("FramesPerSecond",
+                              OIIO::TypeDesc(OIIO::TypeDesc::INT, OIIO::TypeDesc::VEC2, OIIO::TypeDesc::RATIONAL),
+                              rate) &&
             rate[0] > 0 && rate[1] > 0)
             info_.rate = reduced(rate[0], rate[1]);
         // Writers leave garbage in header fields that they do not fill.
@@ -211,7 +215,8 @@ class SequenceSource final : public PlateSource {
         try {
             auto reader = std::make_unique<StillReader>(found->second);
             if (!(kindOf(*reader) == kind_))
-                throw InputError("\"" + found->second.string() + "\" does not fit the other stills: " + otherKind(kindOf(*reader)) + ".");
+                throw InputError("\"" + found->second.string() +
+                                 "\" does not fit the other stills: " + otherKind(kindOf(*reader)) + ".");
             std::vector<float> pixels = reader->pixels(alpha);
             return {std::move(reader), std::move(pixels)};
         } catch (const InputError& e) {

@@ -41,12 +41,13 @@ StillReader::StillReader(const fs::path& path) : path_(path) {
     if (fs::is_symlink(path, code) && !fs::exists(path, code))
         throw InputError(name + " is a link to a file that is not there. Bring the file back, or leave it out.");
     if (!fs::is_regular_file(path, code))
-        throw InputError(name + " is not there, or is no file. Bring it back, or leave it out.");
+        throw InputError(name + " is not there, or is no file that can be read. Bring it back, or leave it out.");
     if (fs::file_size(path, code) == 0) throw InputError(name + " is empty. Copy it again, or leave it out.");
     input_ = ImageInput::open(path.string());
     if (!input_ || std::string_view(input_->format_name()) == "ffmpeg")
-        throw InputError(name + " is not a picture that can be read: it may be cut off or damaged. Replace it, or leave it out.",
-                         OIIO::geterror());
+        throw InputError(
+            name + " is not a picture that can be read: it may be cut off or damaged. Replace it, or leave it out.",
+            OIIO::geterror());
     for (parts_ = 1; parts_ < 256 && input_->seek_subimage(parts_, 0);) ++parts_;
     (void)input_->geterror();
     for (part_ = 0; part_ < parts_; ++part_)
@@ -56,7 +57,8 @@ StillReader::StillReader(const fs::path& path) : path_(path) {
         (void)choosePart();
     }
     if (spec_.full_width <= 0 || spec_.full_height <= 0)
-        spec_.full_x = spec_.x, spec_.full_y = spec_.y, spec_.full_width = spec_.width, spec_.full_height = spec_.height;
+        spec_.full_x = spec_.x, spec_.full_y = spec_.y, spec_.full_width = spec_.width,
+        spec_.full_height = spec_.height;
     if (spec_.full_width > widest || spec_.full_height > widest)
         throw InputError(name + " is " + std::to_string(spec_.full_width) + " × " + std::to_string(spec_.full_height) +
                          " px. Up to " + std::to_string(widest) + " px a side can be worked with: scale it down.");
@@ -89,9 +91,7 @@ bool StillReader::log() const {
     return space == "KodakLog" || space == "Cineon";
 }
 
-Orientation StillReader::orientation() const {
-    return Orientation::ofExif(spec_.get_int_attribute("Orientation", 1));
-}
+Orientation StillReader::orientation() const { return Orientation::ofExif(spec_.get_int_attribute("Orientation", 1)); }
 
 std::vector<float> StillReader::pixels(bool withAlpha) const {
     const auto damaged = [&](const std::string& detail) {
@@ -110,13 +110,15 @@ std::vector<float> StillReader::pixels(bool withAlpha) const {
                           spec_.format != TypeDesc::UINT8 && !floats();
     if (turnOver)
         for (float& v : raw) v = 1 - v;
-    const bool whole = spec_.x == spec_.full_x && spec_.y == spec_.full_y && spec_.width == width() && spec_.height == height();
+    const bool whole =
+        spec_.x == spec_.full_x && spec_.y == spec_.full_y && spec_.width == width() && spec_.height == height();
     bool inOrder = read == out;
     for (int c = 0; c < out; ++c) inOrder = inOrder && wanted[size_t(c)] == first + c;
     if (whole && inOrder) return raw;
     std::vector<float> picture(size_t(width()) * size_t(height()) * size_t(out), 0.0f);
     for (int y = std::max(spec_.y, spec_.full_y); y < std::min(spec_.y + spec_.height, spec_.full_y + height()); ++y)
-        for (int x = std::max(spec_.x, spec_.full_x); x < std::min(spec_.x + spec_.width, spec_.full_x + width()); ++x) {
+        for (int x = std::max(spec_.x, spec_.full_x); x < std::min(spec_.x + spec_.width, spec_.full_x + width());
+             ++x) {
             const float* from = &raw[(size_t(y - spec_.y) * size_t(spec_.width) + size_t(x - spec_.x)) * size_t(read)];
             float* to = &picture[(size_t(y - spec_.full_y) * size_t(width()) + size_t(x - spec_.full_x)) * size_t(out)];
             for (int c = 0; c < out; ++c) to[c] = from[wanted[size_t(c)] - first];

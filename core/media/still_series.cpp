@@ -126,9 +126,9 @@ std::vector<StillSeries> byPadding(const std::vector<Numbered>& all) {
         out.push_back(std::move(s));
     }
     if (!plain.empty()) {
-        const auto [low, high] = std::minmax_element(plain.begin(), plain.end(), [](const Numbered* a, const Numbered* b) {
-            return a->cut.digits.size() < b->cut.digits.size();
-        });
+        const auto [low, high] = std::minmax_element(
+            plain.begin(), plain.end(),
+            [](const Numbered* a, const Numbered* b) { return a->cut.digits.size() < b->cut.digits.size(); });
         // All of one width: written as padded, which is what the next number would be too.
         const bool even = (*low)->cut.digits.size() == (*high)->cut.digits.size() && (*low)->cut.digits.size() > 1;
         StillSeries s = begin(even ? int((*low)->cut.digits.size()) : 0);
@@ -189,7 +189,8 @@ std::optional<StillSeries> seriesByPattern(const std::string& pattern, const std
     StillSeries s;
     size_t at = std::string::npos, end = 0;
     // The last one that can be meant: names may hold percent signs of their own.
-    for (size_t p = pattern.rfind('%'); p != std::string::npos; p = p == 0 ? std::string::npos : pattern.rfind('%', p - 1)) {
+    for (size_t p = pattern.rfind('%'); p != std::string::npos;
+         p = p == 0 ? std::string::npos : pattern.rfind('%', p - 1)) {
         size_t d = p + 1;
         while (d < pattern.size() && isDigit(pattern[d])) ++d;
         if (d >= pattern.size() || pattern[d] != 'd' || d - p > 4) continue;
@@ -213,7 +214,8 @@ std::optional<StillSeries> seriesByPattern(const std::string& pattern, const std
         for (const Cut& c : cutsOf(name)) {
             if (c.before != s.before || lower(c.after) != lower(s.after)) continue;
             const size_t wide = size_t(std::max(s.padding, 1));
-            const bool fits = s.padding == 0 ? !c.padded() : c.digits.size() == wide || (c.digits.size() > wide && !c.padded());
+            const bool fits =
+                s.padding == 0 ? !c.padded() : c.digits.size() == wide || (c.digits.size() > wide && !c.padded());
             if (fits) put(s, c, name);
             put(lenient, c, name);
         }

@@ -10,10 +10,10 @@ namespace va {
 
 /// Numbered stills that belong together: names that differ only in one number.
 struct StillSeries {
-    std::string before, after;                ///< of the names, around the number
-    int padding = 0;                          ///< digits that numbers are filled up to with zeros; 0 = none
-    std::map<int64_t, std::string> files;     ///< number → name
-    std::vector<std::string> ambiguous;       ///< names left out because another file has their number
+    std::string before, after;             ///< of the names, around the number
+    int padding = 0;                       ///< digits that numbers are filled up to with zeros; 0 = none
+    std::map<int64_t, std::string> files;  ///< number → name
+    std::vector<std::string> ambiguous;    ///< names left out because another file has their number
 
     /// `before%04dafter`
     [[nodiscard]] std::string pattern() const;

@@ -42,7 +42,12 @@ struct Follower {
     std::optional<Intrinsics> straighten;  ///< taken out of the pictures first; else lensToFollowBy() decides
 
     Follower(const Shot& s, Progress& p, const std::optional<Intrinsics>& by = std::nullopt)
-        : shot(s), progress(p), source(openPlate(s.plateSpec, s.overrides)), exclusion(s), whole(*source), straighten(by) {}
+        : shot(s),
+          progress(p),
+          source(openPlate(s.plateSpec, s.overrides)),
+          exclusion(s),
+          whole(*source),
+          straighten(by) {}
 
     FollowRequest request(std::vector<int> frames) {
         FollowRequest r;

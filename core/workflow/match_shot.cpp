@@ -84,7 +84,8 @@ Shot solvedBy(const Shot& shot, Progress& progress, const SolvePaths& solve) {
     return withMoversSolved(withGround(out, shot.groundSpec), progress);
 }
 
-/// Whether the solve of a free move knows its focal length, and depth with it, no better than to an eighth of a percent.
+/// Whether the solve of a free move knows its focal length, and depth with it, no better than to an eighth of a
+/// percent.
 bool focalIsUnsure(const SolveResult& r) {
     if (r.motion != Motion::free) return false;
     const auto focal =

@@ -7,8 +7,8 @@
 #include "base/error.h"
 #include "solve/mover.h"
 #include "workflow/exclusion.h"
-#include "workflow/whole_frames.h"
 #include "workflow/mover_work.h"
+#include "workflow/whole_frames.h"
 
 namespace va {
 namespace {

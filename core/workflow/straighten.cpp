@@ -154,7 +154,8 @@ ResampledSeries throughStmap(PlateSource& source, const std::vector<int>& frames
     const Run run = bend ? bendThrough(source, frames, map, filter, premultiplied, to, progress)
                          : throughMap(source, frames, map, filter, Edge::hold, false, to, "Straightening", progress);
     out.files = run.files;
-    out.report = text("%d frames taken through the STMap to %d × %d px.", out.files, map.x.width, map.x.height) + run.leftOut();
+    out.report =
+        text("%d frames taken through the STMap to %d × %d px.", out.files, map.x.width, map.x.height) + run.leftOut();
     return out;
 }
 

@@ -32,8 +32,8 @@ struct ResampledSeries {
 };
 
 /// Straightens frames of a plate: each is filtered once. Frames without a whole picture are left out
-/// and named in the report; a movie repeats the picture before, so that its frames keep their numbers. Throws InputError
-/// (the lens folds, a frame can't be written) and Cancelled; files that were finished stay.
+/// and named in the report; a movie repeats the picture before, so that its frames keep their numbers. Throws
+/// InputError (the lens folds, a frame can't be written) and Cancelled; files that were finished stay.
 ResampledSeries straightenPlate(PlateSource& plate, const std::vector<int>& frames, const Intrinsics& lens,
                                 Overscan overscan, Filter filter, const PictureSeries& to, Progress& progress);
 

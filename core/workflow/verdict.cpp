@@ -53,8 +53,9 @@ Verdict onPlate(const Shot& s) {
     if (!damaged.empty()) {
         base += ". Damaged and left out: " + describeRanges(runs(damaged)) + " (" + cause + ")";
         if (int(damaged.size()) * 10 > s.range.count())
-            return {Lamp::look, base + text(": %zu of %d frames. Copy the footage again, or choose a range without them.",
-                                            damaged.size(), s.range.count())};
+            return {Lamp::look,
+                    base + text(": %zu of %d frames. Copy the footage again, or choose a range without them.",
+                                damaged.size(), s.range.count())};
     }
     if (!p.gaps.empty()) return {Lamp::look, base + ". Missing: " + describeRanges(p.gaps)};
     if (p.rateAssumed && !s.overrides.rate && !p.still) return {Lamp::look, base + ": set the rate if it differs"};

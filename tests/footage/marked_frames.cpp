@@ -9,8 +9,14 @@ namespace va::marked {
 namespace {
 
 constexpr int bits = 8, blockWidth = width / bits, firstRow = 0, secondRow = 20, patchRow = 40, textureRow = 64;
-constexpr std::array<std::array<int, 3>, 8> colours{
-    {{200, 40, 40}, {40, 180, 60}, {50, 60, 200}, {220, 200, 60}, {180, 60, 190}, {60, 190, 200}, {235, 235, 235}, {30, 30, 30}}};
+constexpr std::array<std::array<int, 3>, 8> colours{{{200, 40, 40},
+                                                     {40, 180, 60},
+                                                     {50, 60, 200},
+                                                     {220, 200, 60},
+                                                     {180, 60, 190},
+                                                     {60, 190, 200},
+                                                     {235, 235, 235},
+                                                     {30, 30, 30}}};
 
 std::array<int, 3> pixel(int n, int x, int y) {
     const int block = x / blockWidth;
@@ -94,8 +100,9 @@ std::string outputOf(const std::string& command) {
 Reference byFfmpeg(const std::filesystem::path& movie, const std::string& options, const std::string& output) {
     Reference out;
     // Portable pixmaps carry their size, which differs from the file's where it is turned upright.
-    const std::string all = outputOf("ffmpeg -v quiet -nostdin " + options + " -i '" + movie.string() +
-                                     "' " + output + " -fps_mode passthrough -sws_flags accurate_rnd+full_chroma_int+bilinear -f image2pipe -c:v ppm -pix_fmt rgb24 -");
+    const std::string all = outputOf("ffmpeg -v quiet -nostdin " + options + " -i '" + movie.string() + "' " + output +
+                                     " -fps_mode passthrough -sws_flags accurate_rnd+full_chroma_int+bilinear -f "
+                                     "image2pipe -c:v ppm -pix_fmt rgb24 -");
     for (size_t at = 0; at + 3 < all.size();) {
         int w = 0, h = 0, top = 0, used = 0;
         if (std::sscanf(all.c_str() + at, "P6 %d %d %d%n", &w, &h, &top, &used) != 3) break;

@@ -12,13 +12,14 @@ namespace va {
 struct MovieCase {
     std::string name;  ///< letters and figures only; names the test
     std::string file;  ///< its name
-    std::string make;  ///< shell commands; $RAW reads marked frames, $OUT is the file, $DIR a folder for what lies between
+    std::string
+        make;  ///< shell commands; $RAW reads marked frames, $OUT is the file, $DIR a folder for what lies between
     Rational rate{25, 1};
-    bool damaged = false;  ///< frames may be missing, and gaps stand for them
-    bool colours = true;   ///< compare the patches' colours
-    int turned = 0;       ///< degrees clockwise that the file asks for
-    std::string reference;   ///< options for the program that reads the reference
-    std::string filter;      ///< and its filter
+    bool damaged = false;   ///< frames may be missing, and gaps stand for them
+    bool colours = true;    ///< compare the patches' colours
+    int turned = 0;         ///< degrees clockwise that the file asks for
+    std::string reference;  ///< options for the program that reads the reference
+    std::string filter;     ///< and its filter
 };
 
 std::vector<MovieCase> movieCases();

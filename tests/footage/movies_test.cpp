@@ -20,7 +20,8 @@ namespace fs = std::filesystem;
 constexpr int frameCount = 48;
 
 std::string with(std::string text, const std::string& what, const std::string& by) {
-    for (size_t at = 0; (at = text.find(what, at)) != std::string::npos; at += by.size()) text.replace(at, what.size(), by);
+    for (size_t at = 0; (at = text.find(what, at)) != std::string::npos; at += by.size())
+        text.replace(at, what.size(), by);
     return text;
 }
 
@@ -36,9 +37,11 @@ class Footage : public ::testing::TestWithParam<MovieCase> {
         make = with(make, "$RAWAT", input + "-i '" + raw.string() + "'");
         make = with(make, "-r 24", "-framerate 24");
         make = GetParam().make.find("$RAWAT") != std::string::npos
-                   ? with(with(GetParam().make, "ffmpeg -r", "ffmpeg " + input + "-framerate"), "$RAWAT", "-i '" + raw.string() + "'")
+                   ? with(with(GetParam().make, "ffmpeg -r", "ffmpeg " + input + "-framerate"), "$RAWAT",
+                          "-i '" + raw.string() + "'")
                    : with(make, "$RAW", input + "-framerate 25 -i '" + raw.string() + "'");
-        make = with(with(with(make, "$OUT", "'" + movie_.string() + "'"), "$DIR", folder_.string()), "ffmpeg ", "ffmpeg -v error -nostdin -y ");
+        make = with(with(with(make, "$OUT", "'" + movie_.string() + "'"), "$DIR", folder_.string()), "ffmpeg ",
+                    "ffmpeg -v error -nostdin -y ");
         ASSERT_EQ(std::system(make.c_str()), 0) << make;
     }
     void TearDown() override { fs::remove_all(folder_); }
@@ -47,7 +50,10 @@ class Footage : public ::testing::TestWithParam<MovieCase> {
 
 TEST_P(Footage, ShowsWhatFfmpegShows) {
     const MovieCase& c = GetParam();
-    const std::string map = c.filter == "MAP1" ? " -map 0:v:1 " : c.filter == "MAPV" ? " -map 0:V " : c.filter.empty() ? "" : " -vf " + c.filter + "format=rgb24 ";
+    const std::string map = c.filter == "MAP1"   ? " -map 0:v:1 "
+                            : c.filter == "MAPV" ? " -map 0:V "
+                            : c.filter.empty()   ? ""
+                                                 : " -vf " + c.filter + "format=rgb24 ";
     const marked::Reference reference = marked::byFfmpeg(movie_, c.reference, map);
     std::vector<int> numbers;
     const auto lying = [&](const DisplayPicture& p) { return upright(p, {(360 - c.turned) % 360, false}); };
@@ -86,13 +92,15 @@ TEST_P(Footage, ShowsWhatFfmpegShows) {
             else missed.push_back(n);
         EXPECT_EQ(at, whole.size()) << testing::PrintToString(whole) << "\n" << testing::PrintToString(numbers);
         EXPECT_LE(missed.size(), shown.size() - whole.size());
-        EXPECT_LE(std::abs(int(shown.size()) - int(numbers.size())), 3) << testing::PrintToString(shown) << "\n" << testing::PrintToString(numbers);
+        EXPECT_LE(std::abs(int(shown.size()) - int(numbers.size())), 3) << testing::PrintToString(shown) << "\n"
+                                                                        << testing::PrintToString(numbers);
     }
     if (c.colours && !reference.frames.empty() && !shown.empty()) {
         const int at = int(reference.frames.size()) / 2;
         const auto ours = marked::patchColours(lying(source->display(info.frames.first + at))),
                    theirs = marked::patchColours(lying(reference.frames[size_t(at)]));
-        for (size_t i = 0; i < ours.size(); ++i) EXPECT_NEAR(ours[i], theirs[i], 2) << "patch " << i / 3 << ", component " << i % 3;
+        for (size_t i = 0; i < ours.size(); ++i)
+            EXPECT_NEAR(ours[i], theirs[i], 2) << "patch " << i / 3 << ", component " << i % 3;
     }
     // Backward, and in any order, from a source of its own: the very same pixels.
     const auto again = openPlate(movie_.string());
@@ -109,8 +117,7 @@ TEST_P(Footage, ShowsWhatFfmpegShows) {
         Luma l;
         try {
             l = again->luma(f);
-        } catch (const DamagedFrame&) {
-        }
+        } catch (const DamagedFrame&) {}
         if (l.data != lumas[i].data) {
             ++wrong;
             which += " " + std::to_string(i);

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Movies that Debian's package opencv-doc ships (OpenCV samples and tutorials, Apache-2.0), as found: presentation times
-// equal to decode times, pictures that are empty, old codecs. Reference: the ffmpeg program.
+// Movies that Debian's package opencv-doc ships (OpenCV samples and tutorials, Apache-2.0), as found: presentation
+// times equal to decode times, pictures that are empty, old codecs. Reference: the ffmpeg program.
 #include <gtest/gtest.h>
 #include <unistd.h>
 
@@ -31,7 +31,8 @@ class OpencvDoc : public ::testing::TestWithParam<const char*> {
             if (fs::exists(at)) return at;
         const fs::path packed = doc / "opencv4/html" / (name + ".gz"), out = folder_ / name;
         if (!fs::exists(packed)) return {};
-        return std::system(("gzip -dc '" + packed.string() + "' > '" + out.string() + "'").c_str()) == 0 ? out : fs::path();
+        return std::system(("gzip -dc '" + packed.string() + "' > '" + out.string() + "'").c_str()) == 0 ? out
+                                                                                                         : fs::path();
     }
     fs::path folder_;
 };
@@ -54,11 +55,13 @@ TEST_P(OpencvDoc, ShowsWhatFfmpegShows) {
     ASSERT_EQ(size_t(info.frames.count()), reference.frames.size());
     const int last = info.frames.count() - 1;
     for (const int i : {0, last / 2, last, last / 3})
-        EXPECT_LT(meanDifference(source->display(info.frames.first + i), reference.frames[size_t(i)]), 1.5) << "frame " << i;
+        EXPECT_LT(meanDifference(source->display(info.frames.first + i), reference.frames[size_t(i)]), 1.5)
+            << "frame " << i;
     for (const std::string& w : info.warnings) EXPECT_EQ(w.find("cut off"), std::string::npos) << w;
 }
 INSTANTIATE_TEST_SUITE_P(Movies, OpencvDoc,
-                         ::testing::Values("box.mp4", "cup.mp4", "Megamind.avi", "Megamind_bugy.avi", "tree.avi", "vtest.avi"));
+                         ::testing::Values("box.mp4", "cup.mp4", "Megamind.avi", "Megamind_bugy.avi", "tree.avi",
+                                           "vtest.avi"));
 
 /// The plane through most of the points, fitted to them; they are taken out of the list.
 struct Plane3 {
@@ -69,7 +72,8 @@ Plane3 largestPlane(std::vector<Eigen::Vector3d>& points, double tolerance) {
     std::mt19937 random(5);
     std::vector<size_t> best;
     for (int draw = 0; draw < 4000; ++draw) {
-        const auto &a = points[random() % points.size()], &b = points[random() % points.size()], &c = points[random() % points.size()];
+        const auto &a = points[random() % points.size()], &b = points[random() % points.size()],
+                   &c = points[random() % points.size()];
         const Eigen::Vector3d n = (b - a).cross(c - a);
         if (n.norm() < 1e-9) continue;
         std::vector<size_t> in;

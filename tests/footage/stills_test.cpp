@@ -28,10 +28,13 @@ class Stills : public ::testing::Test {
     void TearDown() override { fs::remove_all(folder_); }
 
     /// A grey picture whose level tells which one it is.
-    void still(const std::string& name, int level, int width = 32, int height = 24, OIIO::TypeDesc type = OIIO::TypeDesc::UINT8) const {
+    void still(const std::string& name, int level, int width = 32, int height = 24,
+               OIIO::TypeDesc type = OIIO::TypeDesc::UINT8) const {
         const fs::path file = folder_ / name;
         // The writer goes by the ending, which may be an unusual one.
-        const fs::path plain = folder_ / (".making" + std::string(file.extension() == ".exr" ? ".exr" : file.extension() == ".tif" ? ".tif" : ".png"));
+        const fs::path plain = folder_ / (".making" + std::string(file.extension() == ".exr"   ? ".exr"
+                                                                  : file.extension() == ".tif" ? ".tif"
+                                                                                               : ".png"));
         auto out = OIIO::ImageOutput::create(plain.string());
         ASSERT_TRUE(out && out->open(plain.string(), OIIO::ImageSpec(width, height, 3, type)));
         const std::vector<float> pixels(size_t(width) * size_t(height) * 3, float(level) / 255.0f);
@@ -59,12 +62,14 @@ TEST_F(Stills, NumbersOfAllKinds) {
         int a, b;
     };
     // The file's number is the frame's: common practice.
-    for (const Case& c : {Case{"u.9.png", "u.10.png", 9, 10}, Case{"n.-0002.png", "n.-0001.png", -2, -1}, Case{"m_-5.png", "m_6.png", -5, 6},
-                          Case{"eight.20261126.png", "eight.20261127.png", 20261126, 20261127}, Case{"shot-0001.png", "shot-0002.png", 1, 2},
-                          Case{"v_0007_4k.png", "v_0008_4k.png", 7, 8}, Case{"yard_v02_0101_v3.png", "yard_v02_0102_v3.png", 101, 102},
-                          Case{"100%_done.0003.png", "100%_done.0004.png", 3, 4}, Case{"take 3 'b'.0005.png", "take 3 'b'.0006.png", 5, 6},
-                          Case{"боат.0001.png", "боат.0002.png", 1, 2}, Case{"half%d.0011.png", "half%d.0012.png", 11, 12},
-                          Case{"#3 slip.0001.png", "#3 slip.0002.png", 1, 2}}) {
+    for (const Case& c :
+         {Case{"u.9.png", "u.10.png", 9, 10}, Case{"n.-0002.png", "n.-0001.png", -2, -1},
+          Case{"m_-5.png", "m_6.png", -5, 6}, Case{"eight.20261126.png", "eight.20261127.png", 20261126, 20261127},
+          Case{"shot-0001.png", "shot-0002.png", 1, 2}, Case{"v_0007_4k.png", "v_0008_4k.png", 7, 8},
+          Case{"yard_v02_0101_v3.png", "yard_v02_0102_v3.png", 101, 102},
+          Case{"100%_done.0003.png", "100%_done.0004.png", 3, 4},
+          Case{"take 3 'b'.0005.png", "take 3 'b'.0006.png", 5, 6}, Case{"боат.0001.png", "боат.0002.png", 1, 2},
+          Case{"half%d.0011.png", "half%d.0012.png", 11, 12}, Case{"#3 slip.0001.png", "#3 slip.0002.png", 1, 2}}) {
         SetUp();
         still(c.first, 40);
         still(c.second, 80);
@@ -174,9 +179,14 @@ TEST_F(Stills, OfSeveralSeriesTheLongestIsTakenAndTheOthersAreNamed) {
 
 TEST_F(Stills, UnusualEndingsAreStills) {
     for (const char* kind : {"jfif", "jpe", "jp2", "avif", "webp", "gif", "bmp", "tga", "jpg"}) {
-        const std::string name = std::string("k") + kind + ".0001." + kind, as = kind == std::string("jfif") || kind == std::string("jpe") ? "jpg" : kind;
-        const std::string command = "ffmpeg -v error -y -f lavfi -i color=0xc04020:s=64x48 -frames:v 1 " +
-                                    std::string(as == "jp2" ? "-pix_fmt rgb24 " : as == "avif" ? "-c:v libaom-av1 -still-picture 1 -crf 5 " : "") + (folder_ / ("x." + as)).string();
+        const std::string name = std::string("k") + kind + ".0001." + kind,
+                          as = kind == std::string("jfif") || kind == std::string("jpe") ? "jpg" : kind;
+        const std::string command = "ffmpeg -v error -y -f lavfi -i color=0xc04020:s=64x48:d=0.04 -frames:v 1 " +
+                                    std::string(as == "gif"    ? "-vf 'split[a][b];[a]palettegen[p];[b][p]paletteuse' "
+                                                : as == "jp2"  ? "-pix_fmt rgb24 "
+                                                : as == "avif" ? "-c:v libaom-av1 -still-picture 1 -crf 5 "
+                                                               : "") +
+                                    (folder_ / ("x." + as)).string();
         ASSERT_EQ(std::system(command.c_str()), 0) << command;
         fs::rename(folder_ / ("x." + as), folder_ / name);
         const auto source = open(name);
@@ -189,13 +199,15 @@ TEST_F(Stills, UnusualEndingsAreStills) {
     }
 }
 
-/// A grey picture in the Tagged Image File Format, written by hand after TIFF 6.0 (Adobe 1992), section 2: one strip, no
-/// compression.
-void writeTiff(const fs::path& file, int w, int h, int bits, int photometric, int orientation, const std::string& data) {
+/// A grey picture in the Tagged Image File Format, written by hand after TIFF 6.0 (Adobe 1992), section 2: one strip,
+/// no compression.
+void writeTiff(const fs::path& file, int w, int h, int bits, int photometric, int orientation,
+               const std::string& data) {
     const auto u16 = [](int v) { return std::string{char(v & 255), char(v >> 8 & 255)}; };
     const auto u32 = [&](int v) { return u16(v & 0xffff) + u16(v >> 16); };
-    const std::vector<std::array<int, 3>> tags{{256, 3, w}, {257, 3, h}, {258, 3, bits}, {259, 3, 1}, {262, 3, photometric}, {273, 4, 0},
-                                               {274, 3, orientation}, {277, 3, 1}, {278, 3, h}, {279, 4, int(data.size())}};
+    const std::vector<std::array<int, 3>> tags{
+        {256, 3, w}, {257, 3, h},           {258, 3, bits}, {259, 3, 1}, {262, 3, photometric},
+        {273, 4, 0}, {274, 3, orientation}, {277, 3, 1},    {278, 3, h}, {279, 4, int(data.size())}};
     const int at = 8 + 2 + 12 * int(tags.size()) + 4;
     std::string out = "II*" + std::string(1, '\0') + u32(8) + u16(int(tags.size()));
     for (const auto& [tag, type, value] : tags)
@@ -239,12 +251,19 @@ TEST_F(Stills, AllEightOrientationsStandUpright) {
     struct Sides {
         const char *row, *column;
     };
-    const std::array<Sides, 8> sides{{{"top", "left"}, {"top", "right"}, {"bottom", "right"}, {"bottom", "left"}, {"left", "top"},
-                                      {"right", "top"}, {"right", "bottom"}, {"left", "bottom"}}};
+    const std::array<Sides, 8> sides{{{"top", "left"},
+                                      {"top", "right"},
+                                      {"bottom", "right"},
+                                      {"bottom", "left"},
+                                      {"left", "top"},
+                                      {"right", "top"},
+                                      {"right", "bottom"},
+                                      {"left", "bottom"}}};
     const int w = 12, h = 8;
     std::string data;
     for (int y = 0; y < h; ++y)
-        for (int x = 0; x < w; ++x) data += char(y == 0 ? 220 : x == 0 ? 120 : 20);  // first row light, first column grey
+        for (int x = 0; x < w; ++x)
+            data += char(y == 0 ? 220 : x == 0 ? 120 : 20);  // first row light, first column grey
     for (int o = 1; o <= 8; ++o) {
         writeTiff(folder_ / "o.tif", w, h, 8, 1, o, data);
         const auto source = open("o.tif");
@@ -269,7 +288,8 @@ TEST_F(Stills, TgaOriginsAreObeyed) {
         std::string out{"\0\0\2\0\0\0\0\0\0\0\0\0\x10\0\x08\0\x18", 17};
         out += char(descriptor);
         for (int y = 0; y < 8; ++y)
-            for (int x = 0; x < 16; ++x) out += std::string(3, char(y < 4 && x < 8 ? 250 : 10));  // the stored first corner is light
+            for (int x = 0; x < 16; ++x)
+                out += std::string(3, char(y < 4 && x < 8 ? 250 : 10));  // the stored first corner is light
         std::ofstream(folder_ / "o.tga", std::ios::binary) << out;
         const Luma l = open("o.tga")->luma(1);
         EXPECT_NEAR(double(l.at(right ? 14 : 1, top ? 1 : 6)), 250, 0.5) << descriptor;
@@ -282,7 +302,8 @@ class Exr : public Stills {
     /// An OpenEXR file with a data window; each pixel's red is its x in the display window over 1000, green its y.
     void exr(const std::string& name, int x, int y, int w, int h, int fullWidth, int fullHeight) const {
         OIIO::ImageSpec spec(w, h, 3, OIIO::TypeDesc::HALF);
-        spec.x = x, spec.y = y, spec.full_x = 0, spec.full_y = 0, spec.full_width = fullWidth, spec.full_height = fullHeight;
+        spec.x = x, spec.y = y, spec.full_x = 0, spec.full_y = 0, spec.full_width = fullWidth,
+        spec.full_height = fullHeight;
         auto out = OIIO::ImageOutput::create("x.exr");
         ASSERT_TRUE(out->open((folder_ / name).string(), spec));
         std::vector<float> p;
@@ -344,11 +365,16 @@ TEST_F(Stills, WhatCannotBeUsedIsSaidInASentence) {
     EXPECT_NE(troubleOf("dot.png").find("1 × 1"), std::string::npos);
     still("wide.png", 7, 32000, 4);
     EXPECT_NE(troubleOf("wide.png").find("32000"), std::string::npos);
-    const auto run = [&](const std::string& command) { return std::system(("cd " + folder_.string() + " && " + command + " 2>/dev/null").c_str()); };
-    ASSERT_EQ(run("ffmpeg -v error -y -f lavfi -i testsrc=s=64x48:d=1 -c:v libx264 -pix_fmt yuv420p -encryption_scheme cenc-aes-ctr -encryption_key "
-                  "76a6c65c5ea762046bd749a2e632ccbb -encryption_kid a7e61c373e219033c21091fa607bf3b8 secret.mp4"), 0);
+    const auto run = [&](const std::string& command) {
+        return std::system(("cd " + folder_.string() + " && " + command + " 2>/dev/null").c_str());
+    };
+    ASSERT_EQ(run("ffmpeg -v error -y -f lavfi -i testsrc=s=64x48:d=1 -c:v libx264 -pix_fmt yuv420p -encryption_scheme "
+                  "cenc-aes-ctr -encryption_key "
+                  "76a6c65c5ea762046bd749a2e632ccbb -encryption_kid a7e61c373e219033c21091fa607bf3b8 secret.mp4"),
+              0);
     EXPECT_NE(troubleOf("secret.mp4").find("encrypted"), std::string::npos) << troubleOf("secret.mp4");
-    ASSERT_EQ(run("ffmpeg -v error -y -f lavfi -i testsrc=s=64x48 -frames:v 1 -c:v libx264 -pix_fmt yuv420p one.mp4"), 0);
+    ASSERT_EQ(run("ffmpeg -v error -y -f lavfi -i testsrc=s=64x48 -frames:v 1 -c:v libx264 -pix_fmt yuv420p one.mp4"),
+              0);
     EXPECT_EQ(open("one.mp4")->info().frames.count(), 1);
 }
 

@@ -45,7 +45,10 @@ TEST_F(Isolated, GivesTheSamePixelsAsReadingHere) {
     // The same through the program's own process: a second test binary would be needed to switch it off again, so the
     // reference is the ffmpeg program.
     const fs::path raw = fs::temp_directory_path() / ("va-isolated-" + std::to_string(getpid()));
-    ASSERT_EQ(std::system(("ffmpeg -v error -y -i " + slipway + " -frames:v 3 -f rawvideo -pix_fmt yuv420p " + raw.string()).c_str()), 0);
+    ASSERT_EQ(
+        std::system(
+            ("ffmpeg -v error -y -i " + slipway + " -frames:v 3 -f rawvideo -pix_fmt yuv420p " + raw.string()).c_str()),
+        0);
     const std::string bytes = readFile(raw);
     fs::remove(raw);
     const size_t frameSize = size_t(1280) * 720 * 3 / 2;
@@ -53,7 +56,8 @@ TEST_F(Isolated, GivesTheSamePixelsAsReadingHere) {
         const Luma l = plate->luma(1001 + f);
         double worst = 0;
         for (size_t i = 0; i < l.data.size(); ++i)
-            worst = std::max(worst, std::fabs(double(l.data[i]) - (uint8_t(bytes[size_t(f) * frameSize + i]) - 16.0) * 255 / 219));
+            worst = std::max(
+                worst, std::fabs(double(l.data[i]) - (uint8_t(bytes[size_t(f) * frameSize + i]) - 16.0) * 255 / 219));
         EXPECT_LT(worst, 1e-3) << f;
     }
     EXPECT_EQ(plate->colours(1002).width, 1280);
@@ -83,7 +87,8 @@ TEST_F(Isolated, ErrorsComeThroughAsTheyAre) {
     }
     Progress cancelled;
     cancelled.cancel();
-    EXPECT_THROW((void)openPlate(std::string(VA_SOURCE_DIR) + "/demo/data/trolley/trolley.mp4", {}, &cancelled), Cancelled);
+    EXPECT_THROW((void)openPlate(std::string(VA_SOURCE_DIR) + "/demo/data/trolley/trolley.mp4", {}, &cancelled),
+                 Cancelled);
 }
 
 class EndedRun : public ::testing::Test {
@@ -103,7 +108,8 @@ class EndedRun : public ::testing::Test {
             close(pipes[0]);
             close(pipes[1]);
             const std::string out = (folder_ / "out").string();
-            execl(VA_VANCHOR, VA_VANCHOR, "match", slipway.c_str(), "--out", out.c_str(), "--json", static_cast<char*>(nullptr));
+            execl(VA_VANCHOR, VA_VANCHOR, "match", slipway.c_str(), "--out", out.c_str(), "--json",
+                  static_cast<char*>(nullptr));
             _exit(127);
         }
         close(pipes[1]);
@@ -122,7 +128,8 @@ class EndedRun : public ::testing::Test {
 
 TEST_F(EndedRun, LeavesWhatWasThereAndNoPartFiles) {
     fs::create_directories(folder_ / "out");
-    for (const char* name : {"camera.json", "camera.usda", "cloud.ply", "shot.vanchor"}) writeFileAtomically(folder_ / "out" / name, "of the run before");
+    for (const char* name : {"camera.json", "camera.usda", "cloud.ply", "shot.vanchor"})
+        writeFileAtomically(folder_ / "out" / name, "of the run before");
     for (const int number : {SIGINT, SIGTERM, SIGHUP}) {
         EXPECT_EQ(matchEndedBy(number), 5) << strsignal(number);
         std::vector<std::string> names;
@@ -136,8 +143,9 @@ TEST_F(EndedRun, LeavesWhatWasThereAndNoPartFiles) {
 
 TEST_F(EndedRun, AClosedPipeIsNoFailure) {
     const std::string jib = std::string(VA_SOURCE_DIR) + "/demo/data/jib", out = (folder_ / "out").string();
-    const int status = std::system(("bash -c 'set -o pipefail; " + std::string(VA_VANCHOR) + " match " + jib + " --fps 25 --json --out " + out +
-                                    " 2>/dev/null | true'").c_str());
+    const int status = std::system(("bash -c 'set -o pipefail; " + std::string(VA_VANCHOR) + " match " + jib +
+                                    " --fps 25 --json --out " + out + " 2>/dev/null | true'")
+                                       .c_str());
     EXPECT_EQ(WEXITSTATUS(status), 0);
     EXPECT_TRUE(fs::exists(folder_ / "out" / "camera.json"));
 }

@@ -19,8 +19,9 @@ constexpr Rational millisecond{1, 1000};
 
 // Rates of SMPTE ST 2036-1 and their multiples, in containers that keep whole milliseconds.
 TEST(MovieRate, MillisecondsGiveTheExactRate) {
-    for (const Rational rate : {Rational{24000, 1001}, Rational{24, 1}, Rational{25, 1}, Rational{30000, 1001}, Rational{30, 1}, Rational{50, 1},
-                                Rational{60000, 1001}, Rational{60, 1}, Rational{120000, 1001}, Rational{120, 1}, Rational{240, 1}}) {
+    for (const Rational rate : {Rational{24000, 1001}, Rational{24, 1}, Rational{25, 1}, Rational{30000, 1001},
+                                Rational{30, 1}, Rational{50, 1}, Rational{60000, 1001}, Rational{60, 1},
+                                Rational{120000, 1001}, Rational{120, 1}, Rational{240, 1}}) {
         RateEvidence e;
         e.times = stamps(rate, millisecond, 120);
         e.timeBase = millisecond;
@@ -94,7 +95,8 @@ TEST(MovieRate, DisagreementIsSaidWithAllThree) {
     e.times = stamps({25, 1}, e.timeBase, 50);
     const MovieRate r = findRate(e);
     EXPECT_EQ(r.rate, (Rational{25, 1}));
-    for (const char* part : {"container says 30", "stream 50", "stamps 25"}) EXPECT_NE(r.disagreement.find(part), std::string::npos) << r.disagreement;
+    for (const char* part : {"container says 30", "stream 50", "stamps 25"})
+        EXPECT_NE(r.disagreement.find(part), std::string::npos) << r.disagreement;
 }
 
 TEST(MovieRate, WithoutStampsWhatIsStatedCounts) {

@@ -41,7 +41,8 @@ class ReaderProcess {
         memory_ = std::make_unique<SharedMemory>(descriptor_);
         // The child gets its ends under fixed numbers, which clears their close-on-exec flag. They are first moved out
         // of the way of these numbers.
-        const int childSocket = ::fcntl(pair[1], F_DUPFD_CLOEXEC, 20), childMemory = ::fcntl(descriptor_, F_DUPFD_CLOEXEC, 20);
+        const int childSocket = ::fcntl(pair[1], F_DUPFD_CLOEXEC, 20),
+                  childMemory = ::fcntl(descriptor_, F_DUPFD_CLOEXEC, 20);
         posix_spawn_file_actions_t files;
         posix_spawn_file_actions_init(&files);
         posix_spawn_file_actions_adddup2(&files, childSocket, 3);
@@ -54,7 +55,9 @@ class ReaderProcess {
         posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK);
         std::string name = program(), flag = plateReaderFlag, three = "3", four = "4";
         char* arguments[] = {name.data(), flag.data(), three.data(), four.data(), nullptr};
-        const int code = childSocket < 0 || childMemory < 0 ? errno : ::posix_spawn(&pid_, name.c_str(), &files, &attributes, arguments, environ);
+        const int code = childSocket < 0 || childMemory < 0
+                             ? errno
+                             : ::posix_spawn(&pid_, name.c_str(), &files, &attributes, arguments, environ);
         posix_spawn_file_actions_destroy(&files);
         posix_spawnattr_destroy(&attributes);
         for (const int fd : {pair[1], childSocket, childMemory})
@@ -105,8 +108,9 @@ class ReaderProcess {
 
   private:
     [[noreturn]] static void fail() {
-        throw InputError("The process that reads footage can't be started. Free some memory, or install the program anew.",
-                         program() + ": " + std::strerror(errno));
+        throw InputError(
+            "The process that reads footage can't be started. Free some memory, or install the program anew.",
+            program() + ": " + std::strerror(errno));
     }
     int socket_ = -1, descriptor_ = -1;
     pid_t pid_ = -1;
@@ -183,7 +187,8 @@ class IsolatedPlate final : public PlateSource {
     }
     [[nodiscard]] int quickFrameNear(int frame) const override {
         json reply;
-        if (!process_ || !process_->ask({{"op", "quick"}, {"frame", frame}}, reply, nullptr) || !reply.contains("frame"))
+        if (!process_ || !process_->ask({{"op", "quick"}, {"frame", frame}}, reply, nullptr) ||
+            !reply.contains("frame"))
             return frame;
         return reply["frame"];
     }
@@ -217,9 +222,10 @@ class IsolatedPlate final : public PlateSource {
         }
         if (!answered) {
             process_.reset();
-            throw InputError("\"" + spec_ + "\" can't be opened: reading it crashed or gave no answer for " +
-                             std::to_string(readerPatience) +
-                             " s. The file may be damaged, or its disk may not answer. Copy it to another disk, or convert it.");
+            throw InputError(
+                "\"" + spec_ + "\" can't be opened: reading it crashed or gave no answer for " +
+                std::to_string(readerPatience) +
+                " s. The file may be damaged, or its disk may not answer. Copy it to another disk, or convert it.");
         }
         if (reply.contains("error")) rethrow(reply);
         process_->info = infoFromMessage(reply.at("info"));
@@ -255,7 +261,8 @@ class IsolatedPlate final : public PlateSource {
         height = reply.at("size").at(1);
         const size_t bytes = size_t(width) * size_t(height) * bytesAPixel;
         const void* from = process_->pixels(bytes);
-        if (!from) throw InputError("There is not enough memory for a picture of \"" + spec_ + "\". Close other programs.");
+        if (!from)
+            throw InputError("There is not enough memory for a picture of \"" + spec_ + "\". Close other programs.");
         data.resize(bytes / sizeof(T));
         std::memcpy(static_cast<void*>(data.data()), from, bytes);
     }
@@ -287,7 +294,8 @@ DisplayPicture firstPictureIsolated(const std::string& spec, int stream) {
     return out;
 }
 
-std::unique_ptr<PlateSource> openIsolated(const std::string& spec, const PlateOverrides& overrides, Progress* progress) {
+std::unique_ptr<PlateSource> openIsolated(const std::string& spec, const PlateOverrides& overrides,
+                                          Progress* progress) {
     return std::make_unique<IsolatedPlate>(spec, overrides, progress);
 }
 

@@ -8,9 +8,10 @@
 namespace va {
 
 /// From now on, openPlate() reads every plate in a process of its own, started from `program` (which has to begin with
-/// runPlateReader() where isPlateReader() says so). A decoder that crashes, hangs or eats memory then takes that process
-/// with it: the frame counts as damaged, and reading goes on in a new one. Without this call, plates are read in the
-/// program's own process. To be called once, at the beginning of main(); an empty name leaves things as they are.
+/// runPlateReader() where isPlateReader() says so). A decoder that crashes, hangs or eats memory then takes that
+/// process with it: the frame counts as damaged, and reading goes on in a new one. Without this call, plates are read
+/// in the program's own process. To be called once, at the beginning of main(); an empty name leaves things as they
+/// are.
 void readPlatesWith(const std::string& program);
 /// What was given to readPlatesWith(); empty = nothing.
 const std::string& plateReaderProgram();

@@ -51,10 +51,13 @@ class Server {
                 reply = {{"error", "cancelled"}};
             } catch (const std::bad_alloc&) {
                 reply = {{"error", "input"},
-                         {"what", "\"" + spec_ + "\" needs more memory than there is. It may be damaged; else scale it down."},
+                         {"what",
+                          "\"" + spec_ + "\" needs more memory than there is. It may be damaged; else scale it down."},
                          {"detail", "out of memory"}};
             } catch (const std::exception& e) {
-                reply = {{"error", "input"}, {"what", "\"" + spec_ + "\" can't be read: it may be damaged."}, {"detail", e.what()}};
+                reply = {{"error", "input"},
+                         {"what", "\"" + spec_ + "\" can't be read: it may be damaged."},
+                         {"detail", e.what()}};
             }
             if (!sendMessage(socket_, reply)) break;
         }

@@ -8,13 +8,13 @@
 
 namespace va {
 
-/// Messages between the program and the process that reads a plate for it: a length of four bytes, then CBOR (RFC 8949),
-/// over a socket. Pixels go through memory that both share.
+/// Messages between the program and the process that reads a plate for it: a length of four bytes, then CBOR (RFC
+/// 8949), over a socket. Pixels go through memory that both share.
 
 /// Sends a message. False when the other side is gone.
 bool sendMessage(int socket, const nlohmann::json& message);
-/// Waits up to `milliseconds` (−1: for ever). Gives 1 with a message, 0 when the time is over, −1 when the other side is
-/// gone or talks nonsense.
+/// Waits up to `milliseconds` (−1: for ever). Gives 1 with a message, 0 when the time is over, −1 when the other side
+/// is gone or talks nonsense.
 int receiveMessage(int socket, nlohmann::json& message, int milliseconds);
 
 nlohmann::json infoToMessage(const PlateInfo& info);

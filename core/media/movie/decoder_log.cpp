@@ -19,9 +19,13 @@ Listeners& listeners() {
 
 }  // namespace
 
-DecoderLog::DecoderLog() {
+void DecoderLog::takeOver() {
     static std::once_flag once;
     std::call_once(once, [] { av_log_set_callback(&DecoderLog::listen); });
+}
+
+DecoderLog::DecoderLog() {
+    takeOver();
     const std::scoped_lock lock(listeners().mutex);
     listeners().all.insert(this);
 }

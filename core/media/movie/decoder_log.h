@@ -11,11 +11,14 @@ namespace va {
 /// What a decoder complains about, by the packet that it complains of. Many decoders patch up a damaged picture and
 /// hand it out as if it were whole; all they do is write a line to libav's log. This takes these lines.
 ///
-/// libav has one log for the whole process: the first DecoderLog takes it over for good, and nothing is printed any more.
+/// libav has one log for the whole process: the first DecoderLog takes it over for good, and nothing is printed any
+/// more.
 class DecoderLog {
   public:
     DecoderLog();
     ~DecoderLog();
+    /// From now on libav prints nothing.
+    static void takeOver();
     DecoderLog(const DecoderLog&) = delete;
     DecoderLog& operator=(const DecoderLog&) = delete;
 

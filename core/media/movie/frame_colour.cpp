@@ -45,14 +45,13 @@ MovieColour MovieColour::of(const AVFrame& f) {
     const bool tagged = f.colorspace != AVCOL_SPC_UNSPECIFIED && f.colorspace != AVCOL_SPC_RESERVED &&
                         (f.colorspace != AVCOL_SPC_RGB || out.rgb);
     out.guessed = !out.rgb && !tagged && d.nb_components >= 3;
-    out.matrix = tagged ? f.colorspace
-                        : (f.width >= 1280 || f.height >= 720 ? AVCOL_SPC_BT709 : AVCOL_SPC_SMPTE170M);
+    out.matrix = tagged ? f.colorspace : (f.width >= 1280 || f.height >= 720 ? AVCOL_SPC_BT709 : AVCOL_SPC_SMPTE170M);
     return out;
 }
 
 std::string MovieColour::words() const {
     if (rgb) return "RGB";
-    const char* name = matrix == AVCOL_SPC_BT709                                       ? "BT.709"
+    const char* name = matrix == AVCOL_SPC_BT709                                         ? "BT.709"
                        : matrix == AVCOL_SPC_BT2020_NCL || matrix == AVCOL_SPC_BT2020_CL ? "BT.2020"
                        : matrix == AVCOL_SPC_SMPTE170M || matrix == AVCOL_SPC_BT470BG    ? "BT.601"
                                                                                          : nullptr;
@@ -79,7 +78,8 @@ Luma FrameConverter::luma(const AVFrame& f, Luma spare) {
     }
     const int depth = d.comp[0].depth, shift = d.comp[0].shift, step = d.comp[0].step, offset = d.comp[0].offset;
     const float top = float((1 << depth) - 1), unit = float(1 << depth) / 256.0f;
-    const float scale = colour.full ? 255.0f / top : 255.0f / (219.0f * unit), black = colour.full ? 0.0f : 16.0f * unit;
+    const float scale = colour.full ? 255.0f / top : 255.0f / (219.0f * unit),
+                black = colour.full ? 0.0f : 16.0f * unit;
     for (int y = 0; y < f.height; ++y) {
         const uint8_t* in = f.data[0] + ptrdiff_t(y) * f.linesize[0] + offset;
         float* to = out.row(y);

@@ -24,8 +24,8 @@ int64_t bytesOf(const AVFrame& f) {
 
 std::string damageOf(const AVFrame& f) {
     if (f.decode_error_flags & FF_DECODE_ERROR_MISSING_REFERENCE) return "it refers to a picture that is missing";
-    if (f.decode_error_flags & (FF_DECODE_ERROR_INVALID_BITSTREAM | FF_DECODE_ERROR_CONCEALMENT_ACTIVE |
-                                FF_DECODE_ERROR_DECODE_SLICES))
+    if (f.decode_error_flags &
+        (FF_DECODE_ERROR_INVALID_BITSTREAM | FF_DECODE_ERROR_CONCEALMENT_ACTIVE | FF_DECODE_ERROR_DECODE_SLICES))
         return "parts of it are damaged and were patched up by the decoder";
     if (f.flags & AV_FRAME_FLAG_CORRUPT) return "bytes of it are missing in the file";
     return {};

@@ -22,9 +22,9 @@ struct DecodedFrame {
 
 /// Pictures of a movie by their place in presentation order. Every picture comes out as it does when the movie is
 /// decoded from its first packet on, in whatever order pictures are asked for: a jump begins at a start that serves the
-/// picture (MovieIndex::startFor), and pictures are known by the packet that they came from. Around damage, what decoders
-/// put in place of what is missing depends on what they saw before and on the timing of their threads: there, a single
-/// thread decodes, always from the same start.
+/// picture (MovieIndex::startFor), and pictures are known by the packet that they came from. Around damage, what
+/// decoders put in place of what is missing depends on what they saw before and on the timing of their threads: there,
+/// a single thread decodes, always from the same start.
 class MovieDecoder {
   public:
     MovieDecoder(std::string path, MovieIndex index);

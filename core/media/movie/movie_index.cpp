@@ -123,7 +123,8 @@ void MovieIndex::listStarts() {
             while (shown < packets.size() && places[shown] < 0) ++shown;
             if (shown < packets.size()) from = places[shown];
         } else {
-            for (size_t k = i; k < packets.size() && k < i + 2 * size_t(wait) + 8; ++k) from = std::max(from, places[k] + 1);
+            for (size_t k = i; k < packets.size() && k < i + 2 * size_t(wait) + 8; ++k)
+                from = std::max(from, places[k] + 1);
         }
         if (from < 0 || from >= int(frames.size())) continue;
         starts.push_back(int(i));
@@ -174,8 +175,7 @@ MovieIndex readMovieIndex(const std::string& path, int stream, Progress* progres
     index.fields = headers.fields();
     findOrder(path, headers, index, progress);
     dropUndecodableHead(path, index, progress);
-    if (index.frames.empty())
-        throw InputError("\"" + path + "\" holds no frame that can be decoded. Copy it again.");
+    if (index.frames.empty()) throw InputError("\"" + path + "\" holds no frame that can be decoded. Copy it again.");
     index.times = timesOf(index.packets, index.frames);
     index.listStarts();
     return index;

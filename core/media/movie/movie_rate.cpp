@@ -13,7 +13,8 @@ namespace {
 const std::vector<Rational>& ratesInUse() {
     static const std::vector<Rational> rates = [] {
         std::vector<Rational> out;
-        for (const int n : {24, 25, 30, 48, 50, 60, 72, 96, 100, 120, 144, 150, 180, 200, 240, 300, 480, 960, 15, 12, 10, 20, 16, 18, 8, 5, 1})
+        for (const int n : {24,  25,  30,  48,  50, 60, 72, 96, 100, 120, 144, 150, 180, 200,
+                            240, 300, 480, 960, 15, 12, 10, 20, 16,  18,  8,   5,   1})
             out.push_back({n, 1});
         for (const int n : {24, 30, 48, 60, 72, 96, 120, 144, 240, 480, 15, 12}) out.push_back(reduced(n * 1000, 1001));
         return out;
@@ -29,25 +30,26 @@ struct Fit {
     int missing = 0;
 };
 
-/// Every stamp on the next free place of the grid that is nearest to it.
+/// Every stamp on the place of the grid that is nearest to it, counted from the stamp before. A frame with the stamp of
+/// the one before stands for one that lacks after it.
 Fit fitGrid(const std::vector<int64_t>& times, double unit, double rate) {
     Fit out;
-    double low = 0, high = 0, drift = 0;
-    long long place = 0;
+    double low = 0, high = 0;
+    long long place = 0, twins = 0;
     for (size_t i = 1; i < times.size(); ++i) {
-        const double seconds = double(times[i] - times[0]) * unit;
-        const auto step = std::llround(double(times[i] - times[i - 1]) * unit * rate);
-        if (step <= 0 && times[i] == times[i - 1]) {
+        if (times[i] == times[i - 1]) {
             out.doubled.push_back(int(i));
-            ++place;
+            ++twins;
             continue;
         }
-        if (step > 1) {
-            out.dropped.push_back({int(i) - 1, int(step) - 1});
-            out.missing += int(step) - 1;
+        const auto step = std::max(1LL, std::llround(double(times[i] - times[i - 1]) * unit * rate));
+        if (const auto hole = step - 1 - twins; hole > 0) {
+            out.dropped.push_back({int(i) - 1, int(hole)});
+            out.missing += int(hole);
         }
-        place += std::max<long long>(step, 1);
-        drift = seconds - double(place) / rate;
+        place += step;
+        twins = 0;
+        const double drift = double(times[i] - times[0]) * unit - double(place) / rate;
         low = std::min(low, drift);
         high = std::max(high, drift);
     }
@@ -93,8 +95,10 @@ MovieRate findRate(const RateEvidence& e) {
     };
     std::vector<Candidate> candidates;
     const auto add = [&](Rational r, int rank) {
-        const bool near = r.positive() && (std::fabs(r.value() / usual - 1) < 0.08 || std::fabs(r.value() / mean - 1) < 0.02);
-        const bool had = std::any_of(candidates.begin(), candidates.end(), [&](const Candidate& c) { return c.rate == r; });
+        const bool near =
+            r.positive() && (std::fabs(r.value() / usual - 1) < 0.08 || std::fabs(r.value() / mean - 1) < 0.02);
+        const bool had =
+            std::any_of(candidates.begin(), candidates.end(), [&](const Candidate& c) { return c.rate == r; });
         if (near && !had) candidates.push_back({r, rank});
     };
     const auto inUse = [](Rational r) {
@@ -144,9 +148,9 @@ MovieRate findRate(const RateEvidence& e) {
     }
     const auto differs = [&](Rational r) { return r.positive() && relative(r, out.byTimes) > 1e-3; };
     if (differs(container) || differs(stream))
-        out.disagreement = text("The container says %s, the stream %s, and the time stamps %s frames a second; %s is used.",
-                                said(container).c_str(), said(stream).c_str(), said(out.byTimes).c_str(),
-                                out.rate.label().c_str());
+        out.disagreement =
+            text("The container says %s, the stream %s, and the time stamps %s frames a second; %s is used.",
+                 said(container).c_str(), said(stream).c_str(), said(out.byTimes).c_str(), out.rate.label().c_str());
     return out;
 }
 

@@ -19,8 +19,8 @@ struct RateEvidence {
 /// The rate of a movie.
 struct MovieRate {
     Rational rate{24, 1};
-    bool assumed = true;   ///< nothing told it
-    bool variable = false; ///< no constant rate fits: `rate` is the one that comes nearest
+    bool assumed = true;               ///< nothing told it
+    bool variable = false;             ///< no constant rate fits: `rate` is the one that comes nearest
     double shortest = 0, longest = 0;  ///< seconds from one frame to the next
     /// Where a constant rate has holes: place of the frame before the hole, and how many frames it lacks.
     struct Hole {

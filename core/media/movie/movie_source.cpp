@@ -89,7 +89,8 @@ class MovieSource final : public PlateSource {
         const int count = int(movie_.index().frames.size());
         for (int place = 0; place < std::min(count, 64); ++place)
             if (const DecodedFrame* f = movie_.frame(place)) return *f->picture;
-        throw InputError("\"" + path_ + "\" holds no frame that can be decoded: it may be cut off, damaged or encrypted. "
+        throw InputError("\"" + path_ +
+                         "\" holds no frame that can be decoded: it may be cut off, damaged or encrypted. "
                          "Copy it again, or convert it to ProRes, H.264 or numbered stills.");
     }
 
@@ -122,10 +123,13 @@ class MovieSource final : public PlateSource {
         if (colour.guessed)
             info_.notes.push_back("The movie does not say how its colours are coded: " + info_.colour +
                                   " is taken, as is usual for its size.");
-        if (d && (d->flags & AV_PIX_FMT_FLAG_ALPHA)) info_.notes.push_back("The movie has an alpha channel. The plate ignores it.");
+        if (d && (d->flags & AV_PIX_FMT_FLAG_ALPHA))
+            info_.notes.push_back("The movie has an alpha channel. The plate ignores it.");
         info_.interlaced = par.field_order > AV_FIELD_PROGRESSIVE || first.interlaced_frame;
         if (info_.interlaced)
-            info_.notes.push_back("The movie is flagged as interlaced. Have it de-interlaced if lines of two moments are woven into each picture.");
+            info_.notes.push_back(
+                "The movie is flagged as interlaced. Have it de-interlaced if lines of two moments are woven into each "
+                "picture.");
         info_.stream = movie_.index().stream;
         readStreams();
         readTags();
@@ -186,10 +190,11 @@ class MovieSource final : public PlateSource {
         if (r.variable) {
             const double unit = e.timeBase.value();
             for (const int64_t t : e.times) info_.times.push_back(double(t - e.times.front()) * unit);
-            info_.warnings.push_back(text(
-                "The movie's frames are not evenly spaced in time (variable rate: %.1f to %.1f a second); %s fits best. "
-                "Convert it to a constant rate before the camera goes to another program.",
-                1 / r.longest, r.shortest > 0 ? 1 / r.shortest : 0, r.rate.label().c_str()));
+            info_.warnings.push_back(
+                text("The movie's frames are not evenly spaced in time (variable rate: %.1f to %.1f a second); %s fits "
+                     "best. "
+                     "Convert it to a constant rate before the camera goes to another program.",
+                     1 / r.longest, r.shortest > 0 ? 1 / r.shortest : 0, r.rate.label().c_str()));
             return;
         }
         std::vector<int> before, twice;
@@ -200,8 +205,8 @@ class MovieSource final : public PlateSource {
             info_.warnings.push_back(text("By its time stamps, the movie lacks %d frame%s: after %s.", lacking,
                                           lacking == 1 ? "" : "s", frames(before).c_str()));
         if (!twice.empty())
-            info_.notes.push_back("By their time stamps, these frames are shown at the time of the one before: " +
-                                  frames(twice) + ".");
+            info_.notes.push_back(
+                "By their time stamps, these frames are shown at the time of the one before: " + frames(twice) + ".");
     }
 
     void readTags() {

@@ -16,9 +16,10 @@ AvPointer<AVCodecContext> openDecoder(const AVStream& stream, const std::string&
     const AVCodec* codec = avcodec_find_decoder(par.codec_id);
     if (!codec) {
         char tag[AV_FOURCC_MAX_STRING_SIZE] = {};
-        const std::string name = par.codec_id == AV_CODEC_ID_NONE
-                                     ? "an unknown codec (" + std::string(av_fourcc_make_string(tag, par.codec_tag)) + ")"
-                                     : avcodec_get_name(par.codec_id);
+        const std::string name =
+            par.codec_id == AV_CODEC_ID_NONE
+                ? "an unknown codec (" + std::string(av_fourcc_make_string(tag, par.codec_tag)) + ")"
+                : avcodec_get_name(par.codec_id);
         throw InputError("\"" + path + "\" is coded as " + name +
                          ", for which no decoder is installed. Convert it to ProRes, H.264 or numbered stills.");
     }

@@ -7,8 +7,9 @@
 
 namespace va {
 
-/// A decoder for the stream, opened. Throws InputError naming the codec where none is installed or it can't be used. Frame
-/// threads use all cores; errors then come some packets late, and what is put in place of damage depends on timing.
+/// A decoder for the stream, opened. Throws InputError naming the codec where none is installed or it can't be used.
+/// Frame threads use all cores; errors then come some packets late, and what is put in place of damage depends on
+/// timing.
 AvPointer<AVCodecContext> openDecoder(const AVStream& stream, const std::string& path, bool frameThreads = true);
 
 /// The container's transformation matrix as a turn by right angles and a mirror; other transformations are left out.

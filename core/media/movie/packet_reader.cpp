@@ -8,6 +8,7 @@
 #include <unordered_map>
 
 #include "base/error.h"
+#include "media/movie/decoder_log.h"
 
 namespace va {
 namespace {
@@ -33,8 +34,9 @@ uint32_t hashOf(const uint8_t* data, size_t size) {
 
 /// Readers of libav that are none of movies: text pictures, lists of other files, devices.
 bool isMovieFormat(std::string_view name) {
-    static constexpr std::array<std::string_view, 14> others{"tty", "bin",  "xbin", "adf",    "idf",    "hls",  "concat",
-                                                             "sdp", "rtsp", "dash", "image2", "lavfi", "ffmetadata", "srt"};
+    static constexpr std::array<std::string_view, 14> others{"tty",    "bin",    "xbin",       "adf",  "idf",
+                                                             "hls",    "concat", "sdp",        "rtsp", "dash",
+                                                             "image2", "lavfi",  "ffmetadata", "srt"};
     return std::find(others.begin(), others.end(), name) == others.end();
 }
 
@@ -49,6 +51,7 @@ constexpr int packetsToRecognise = 96;
 
 PacketReader::PacketReader(const std::string& path, int stream, Progress* progress)
     : path_(path), wanted_(stream), progress_(progress) {
+    DecoderLog::takeOver();  // what goes wrong is told in sentences
     open();
 }
 
@@ -74,8 +77,9 @@ void PacketReader::open() {
     }
     container_.reset(raw);
     if (!isMovieFormat(raw->iformat->name))
-        throw InputError("\"" + path_ + "\" is not a movie: it looks like text or a list of files. Choose a movie or stills.",
-                         raw->iformat->name);
+        throw InputError(
+            "\"" + path_ + "\" is not a movie: it looks like text or a list of files. Choose a movie or stills.",
+            raw->iformat->name);
     const int found = avformat_find_stream_info(raw, nullptr);
     if (progress_) progress_->check();
     stream_ = found < 0 ? -1 : choose();

@@ -47,7 +47,7 @@ class PacketReader {
     int wanted_, stream_ = -1, next_ = 0;
     Progress* progress_;
     AvPointer<AVFormatContext> container_;
-    AvPointer<AVBSFContext> unpack_;  ///< MPEG-4 with two pictures in one packet, as old AVI files have
+    AvPointer<AVBSFContext> unpack_;          ///< MPEG-4 with two pictures in one packet, as old AVI files have
     std::vector<AvPointer<AVPacket>> ahead_;  ///< read while recognising, still to be given
     size_t given_ = 0;
     bool filterEnded_ = false;

@@ -101,7 +101,8 @@ PictureHeaders::PictureHeaders(const AVCodecParameters& p) : codec_(p.codec_id) 
     if (p.extradata_size > 6 && p.extradata[0] == 1) {
         if (codec_ == AV_CODEC_ID_H264) lengthBytes_ = (p.extradata[4] & 3) + 1;
         if (codec_ == AV_CODEC_ID_HEVC && p.extradata_size > 22) lengthBytes_ = (p.extradata[21] & 3) + 1;
-    } else if (codec_ == AV_CODEC_ID_HEVC && p.extradata_size > 22 && (p.extradata[0] || p.extradata[1] || p.extradata[2] > 1)) {
+    } else if (codec_ == AV_CODEC_ID_HEVC && p.extradata_size > 22 &&
+               (p.extradata[0] || p.extradata[1] || p.extradata[2] > 1)) {
         lengthBytes_ = (p.extradata[21] & 3) + 1;
     }
     if (!reorders_) return;
