@@ -3,29 +3,16 @@
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QTimer>
-#include <filesystem>
 
 #include "main_window/main_window.h"
 #include "main_window/picture_run.h"
-#include "media/isolated/isolated_plate.h"
 #include "media/isolated/plate_reader.h"
+#include "media/isolated/reader_nursery.h"
 #include "style/theme.h"
-
-namespace {
-
-/// The shell program beside this one reads plates with less to load; else this one does it itself.
-std::string readerProgram() {
-    const std::filesystem::path self = std::filesystem::read_symlink("/proc/self/exe"),
-                                shell = self.parent_path() / "vanchor";
-    std::error_code code;
-    return std::filesystem::is_regular_file(shell, code) ? shell.string() : self.string();
-}
-
-}  // namespace
 
 int main(int argc, char** argv) {
     if (va::isPlateReader(argc, argv)) return va::runPlateReader(argc, argv);
-    va::readPlatesWith(readerProgram());
+    va::startPlateReaders();
     QApplication app(argc, argv);
     QApplication::setApplicationName("vivid-anchor");
     QApplication::setOrganizationName("vivid-anchor");

@@ -6,15 +6,16 @@
 #include "base/error.h"
 #include "commands.h"
 #include "interrupt.h"
-#include "media/isolated/isolated_plate.h"
+
 #include "media/isolated/plate_reader.h"
+#include "media/isolated/reader_nursery.h"
 
 int main(int argc, char** argv) {
     if (va::isPlateReader(argc, argv)) return va::runPlateReader(argc, argv);
     // A reader that goes away (a pipe into head) must not kill the program half-way through a file.
     std::signal(SIGPIPE, SIG_IGN);
+    va::startPlateReaders();
     const va::Interrupt interrupt;
-    va::readPlatesWith("/proc/self/exe");
     CLI::App program{"Matchmove from the shell: follow, solve, level, export."};
     program.set_version_flag("--version", std::string("vanchor ") + VA_VERSION);
     program.require_subcommand(1);

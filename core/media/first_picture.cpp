@@ -32,7 +32,7 @@ DisplayPicture firstOfMovie(const std::string& path, int stream) {
 }  // namespace
 
 DisplayPicture firstPicture(const std::string& spec, std::optional<int> stream) {
-    if (!plateReaderProgram().empty()) return firstPictureIsolated(spec, stream.value_or(-1));
+    if (platesAreIsolated()) return firstPictureIsolated(spec, stream.value_or(-1));
     const PlateLocation at = locatePlate(spec);
     if (at.kind == PlateLocation::Kind::movie) return firstOfMovie(at.spec, stream.value_or(-1));
     return openStill(at.stills.begin()->second.string())->display(1);

@@ -54,7 +54,7 @@ std::unique_ptr<PlateSource> openStill(const std::string& path) {
 }
 
 std::unique_ptr<PlateSource> openPlate(const std::string& spec, const PlateOverrides& overrides, Progress* progress) {
-    if (!plateReaderProgram().empty()) return openIsolated(spec, overrides, progress);
+    if (platesAreIsolated()) return openIsolated(spec, overrides, progress);
     const PlateLocation location = locatePlate(spec);
     std::unique_ptr<PlateSource> source = location.kind == PlateLocation::Kind::movie
                                               ? openMovie(location.spec, overrides.stream, progress)

@@ -49,12 +49,12 @@ class OpeningTest : public QObject {
 
   private Q_SLOTS:
     void aDamagedFrameIsShownAndMarked() {
-        const QString movie = made("torn.avi", "-f lavfi -i testsrc=s=320x180:r=25 -frames:v 30 -c:v mjpeg -q:v 2");
+        const QString movie = made("torn.avi", "-f lavfi -i mandelbrot=s=320x180:r=25 -frames:v 30 -c:v mjpeg -q:v 2");
         QVERIFY(!movie.isEmpty());
         QFile file(movie);
         QVERIFY(file.open(QIODevice::ReadWrite));
         file.seek(file.size() / 2);
-        file.write(QByteArray(3500, '\0'));
+        file.write(QByteArray(3500, '\xa5'));
         file.close();
         Ui ui(movie);
         // Whichever frame lies there: it is found by going through all of them.

@@ -16,6 +16,7 @@
 #include <vector>
 
 #include "media/isolated/plate_reader.h"
+#include "media/isolated/reader_nursery.h"
 #include "media/isolated/reader_protocol.h"
 
 extern char** environ;
@@ -39,33 +40,10 @@ class ReaderProcess {
         socket_ = pair[0];
         descriptor_ = ::memfd_create("vivid-anchor-plate", MFD_CLOEXEC);
         memory_ = std::make_unique<SharedMemory>(descriptor_);
-        // The child gets its ends under fixed numbers, which clears their close-on-exec flag. They are first moved out
-        // of the way of these numbers.
-        const int childSocket = ::fcntl(pair[1], F_DUPFD_CLOEXEC, 20),
-                  childMemory = ::fcntl(descriptor_, F_DUPFD_CLOEXEC, 20);
-        posix_spawn_file_actions_t files;
-        posix_spawn_file_actions_init(&files);
-        posix_spawn_file_actions_adddup2(&files, childSocket, 3);
-        posix_spawn_file_actions_adddup2(&files, childMemory, 4);
-        posix_spawnattr_t attributes;
-        posix_spawnattr_init(&attributes);
-        sigset_t none;
-        sigemptyset(&none);
-        posix_spawnattr_setsigmask(&attributes, &none);
-        posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK);
-        std::string name = program(), flag = plateReaderFlag, three = "3", four = "4";
-        char* arguments[] = {name.data(), flag.data(), three.data(), four.data(), nullptr};
-        const int code = childSocket < 0 || childMemory < 0
-                             ? errno
-                             : ::posix_spawn(&pid_, name.c_str(), &files, &attributes, arguments, environ);
-        posix_spawn_file_actions_destroy(&files);
-        posix_spawnattr_destroy(&attributes);
-        for (const int fd : {pair[1], childSocket, childMemory})
-            if (fd >= 0) ::close(fd);
-        if (code != 0) {
-            pid_ = -1;
-            fail();
-        }
+        const bool forked = descriptor_ >= 0 && forkPlateReader(pair[1], descriptor_);
+        const int code = forked ? 0 : descriptor_ < 0 ? errno : spawn(pair[1]);
+        ::close(pair[1]);
+        if (code != 0) fail();
     }
     ~ReaderProcess() {
         if (socket_ >= 0) ::close(socket_);
@@ -107,13 +85,42 @@ class ReaderProcess {
     PlateInfo info;
 
   private:
+    /// Starts the program anew as a reader; gives 0 or an errno.
+    int spawn(int socket) {
+        // The child gets its ends under fixed numbers, which clears their close-on-exec flag. They are first moved out
+        // of the way of these numbers.
+        const int childSocket = ::fcntl(socket, F_DUPFD_CLOEXEC, 20),
+                  childMemory = ::fcntl(descriptor_, F_DUPFD_CLOEXEC, 20);
+        posix_spawn_file_actions_t files;
+        posix_spawn_file_actions_init(&files);
+        posix_spawn_file_actions_adddup2(&files, childSocket, 3);
+        posix_spawn_file_actions_adddup2(&files, childMemory, 4);
+        posix_spawnattr_t attributes;
+        posix_spawnattr_init(&attributes);
+        sigset_t none;
+        sigemptyset(&none);
+        posix_spawnattr_setsigmask(&attributes, &none);
+        posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK);
+        std::string name = program().empty() ? "/proc/self/exe" : program(), flag = plateReaderFlag, three = "3",
+                    four = "4";
+        char* arguments[] = {name.data(), flag.data(), three.data(), four.data(), nullptr};
+        const int code = childSocket < 0 || childMemory < 0
+                             ? errno
+                             : ::posix_spawn(&pid_, name.c_str(), &files, &attributes, arguments, environ);
+        if (code != 0) pid_ = -1;
+        posix_spawn_file_actions_destroy(&files);
+        posix_spawnattr_destroy(&attributes);
+        for (const int fd : {childSocket, childMemory})
+            if (fd >= 0) ::close(fd);
+        return code;
+    }
     [[noreturn]] static void fail() {
         throw InputError(
             "The process that reads footage can't be started. Free some memory, or install the program anew.",
             program() + ": " + std::strerror(errno));
     }
     int socket_ = -1, descriptor_ = -1;
-    pid_t pid_ = -1;
+    pid_t pid_ = -1;  ///< of a spawned one; forked ones end when their socket closes
     std::unique_ptr<SharedMemory> memory_;
 };
 
@@ -279,7 +286,7 @@ void readPlatesWith(const std::string& name) {
     if (!name.empty() && ::access(name.c_str(), X_OK) == 0) program() = name;
 }
 
-const std::string& plateReaderProgram() { return program(); }
+bool platesAreIsolated() { return !program().empty() || havePlateReaders(); }
 
 DisplayPicture firstPictureIsolated(const std::string& spec, int stream) {
     ReaderProcess process;

@@ -13,8 +13,8 @@ namespace va {
 /// in the program's own process. To be called once, at the beginning of main(); an empty name leaves things as they
 /// are.
 void readPlatesWith(const std::string& program);
-/// What was given to readPlatesWith(); empty = nothing.
-const std::string& plateReaderProgram();
+/// Whether openPlate() reads in another process: readPlatesWith() or startPlateReaders() was called.
+bool platesAreIsolated();
 
 /// A plate read by another process. Throws as openPlate, and InputError where the process can't be started. A request
 /// that gives no sign of life for `patience` seconds is ended.

@@ -120,20 +120,23 @@ class Server {
 bool isPlateReader(int argc, char** argv) { return argc == 4 && std::string_view(argv[1]) == plateReaderFlag; }
 
 int runPlateReader(int argc, char** argv) {
-    if (!isPlateReader(argc, argv)) return 2;
+    return isPlateReader(argc, argv) ? servePlates(std::atoi(argv[2]), std::atoi(argv[3])) : 2;
+}
+
+int servePlates(int socket, int memory) {
     // Keys pressed in the terminal are for the program, which tells this one what to do.
     for (const int s : {SIGINT, SIGHUP, SIGPIPE}) ::signal(s, SIG_IGN);
+    ::signal(SIGCHLD, SIG_DFL);
     // Libraries write there what is told in sentences anyway.
     if (const int nowhere = ::open("/dev/null", O_WRONLY | O_CLOEXEC); nowhere >= 0) ::dup2(nowhere, STDERR_FILENO);
     boundMemory();
-    const int socket = std::atoi(argv[2]);
     // When the program is gone, there is nobody to read for, even where a file hangs.
     std::thread([socket] {
         pollfd gone{socket, POLLRDHUP, 0};
         while (::poll(&gone, 1, -1) < 0) {}
         ::_exit(0);
     }).detach();
-    return Server(socket, std::atoi(argv[3])).run();
+    return Server(socket, memory).run();
 }
 
 }  // namespace va

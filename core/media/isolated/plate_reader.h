@@ -8,6 +8,9 @@ namespace va {
 /// takes this process and nothing else.
 int runPlateReader(int argc, char** argv);
 
+/// The same for two file descriptors that are there already.
+int servePlates(int socket, int memory);
+
 /// The first argument of such a process.
 inline constexpr const char* plateReaderFlag = "--plate-reader";
 

@@ -1,0 +1,102 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "media/isolated/reader_nursery.h"
+
+#include <fcntl.h>
+#include <signal.h>
+#include <sys/socket.h>
+#include <sys/uio.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstring>
+#include <mutex>
+
+#include "media/isolated/plate_reader.h"
+
+namespace va {
+namespace {
+
+struct Nursery {
+    std::mutex mutex;
+    int socket = -1;
+};
+Nursery& nursery() {
+    static Nursery n;
+    return n;
+}
+
+/// Two file descriptors travel beside one byte (unix(7), SCM_RIGHTS).
+struct Parcel {
+    char byte = 'r';
+    iovec data{&byte, 1};
+    alignas(cmsghdr) char control[CMSG_SPACE(2 * sizeof(int))] = {};
+    msghdr message{};
+
+    Parcel() {
+        message.msg_iov = &data;
+        message.msg_iovlen = 1;
+        message.msg_control = control;
+        message.msg_controllen = sizeof control;
+    }
+};
+
+/// Forks a reader for every parcel until the program is gone.
+[[noreturn]] void serve(int socket) {
+    for (const int s : {SIGINT, SIGHUP, SIGPIPE, SIGCHLD}) ::signal(s, SIG_IGN);  // the last one: no remains of readers
+    while (true) {
+        Parcel p;
+        const ssize_t n = ::recvmsg(socket, &p.message, MSG_CMSG_CLOEXEC);
+        if (n < 0 && errno == EINTR) continue;
+        const cmsghdr* c = n > 0 ? CMSG_FIRSTHDR(&p.message) : nullptr;
+        if (n <= 0) ::_exit(0);
+        if (!c || c->cmsg_type != SCM_RIGHTS || c->cmsg_len != CMSG_LEN(2 * sizeof(int))) continue;
+        int files[2];
+        std::memcpy(files, CMSG_DATA(c), sizeof files);
+        const pid_t child = ::fork();
+        if (child == 0) {
+            ::close(socket);
+            ::_exit(servePlates(files[0], files[1]));
+        }
+        const char answer = child > 0 ? 'y' : 'n';
+        ::close(files[0]);
+        ::close(files[1]);
+        if (::send(socket, &answer, 1, MSG_NOSIGNAL) != 1) ::_exit(0);
+    }
+}
+
+}  // namespace
+
+void startPlateReaders() {
+    int pair[2];
+    if (nursery().socket >= 0 || ::socketpair(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0, pair) != 0) return;
+    const pid_t child = ::fork();
+    if (child == 0) {
+        ::close(pair[0]);
+        // A reader that lived on must not hold a pipe of the program open.
+        if (const int nowhere = ::open("/dev/null", O_RDWR | O_CLOEXEC); nowhere >= 0)
+            for (const int standard : {STDIN_FILENO, STDOUT_FILENO, STDERR_FILENO}) ::dup2(nowhere, standard);
+        serve(pair[1]);
+    }
+    ::close(pair[1]);
+    if (child > 0) nursery().socket = pair[0];
+    else ::close(pair[0]);
+}
+
+bool havePlateReaders() { return nursery().socket >= 0; }
+
+bool forkPlateReader(int socket, int memory) {
+    const std::scoped_lock lock(nursery().mutex);
+    if (nursery().socket < 0) return false;
+    Parcel p;
+    cmsghdr* c = CMSG_FIRSTHDR(&p.message);
+    c->cmsg_level = SOL_SOCKET;
+    c->cmsg_type = SCM_RIGHTS;
+    c->cmsg_len = CMSG_LEN(2 * sizeof(int));
+    const int files[2] = {socket, memory};
+    std::memcpy(CMSG_DATA(c), files, sizeof files);
+    char answer = 0;
+    return ::sendmsg(nursery().socket, &p.message, MSG_NOSIGNAL) == 1 && ::recv(nursery().socket, &answer, 1, 0) == 1 &&
+           answer == 'y';
+}
+
+}  // namespace va
