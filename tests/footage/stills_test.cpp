@@ -199,7 +199,7 @@ TEST_F(Stills, UnusualEndingsAreStills) {
     }
 }
 
-/// A grey picture in the Tagged Image File Format, written by hand after TIFF 6.0 (Adobe 1992), section 2: one strip,
+/// A grey picture in the Tagged Image File Format, written by hand after TIFF 6.0 (1992), section 2: one strip,
 /// no compression.
 void writeTiff(const fs::path& file, int w, int h, int bits, int photometric, int orientation,
                const std::string& data) {

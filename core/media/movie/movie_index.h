@@ -44,7 +44,6 @@ struct MovieIndex {
     std::vector<int64_t> times;        ///< of `frames`, in units of the time base, rising; empty when nothing tells
     Order order = Order::stamps;
     bool fields = false;   ///< some packets hold single fields
-    bool endless = false;  ///< the pass was ended because the file does not end
 
     /// Place in presentation order of each ordinal; −1 for packets without a picture of their own.
     [[nodiscard]] std::vector<int> placesOfPackets() const;
