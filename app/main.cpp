@@ -7,7 +7,7 @@
 #include "main_window/main_window.h"
 #include "main_window/picture_run.h"
 #include "media/isolated/plate_reader.h"
-#include "media/isolated/reader_nursery.h"
+#include "media/isolated/reader_fork_server.h"
 #include "style/theme.h"
 
 int main(int argc, char** argv) {

@@ -8,7 +8,7 @@
 #include "interrupt.h"
 
 #include "media/isolated/plate_reader.h"
-#include "media/isolated/reader_nursery.h"
+#include "media/isolated/reader_fork_server.h"
 
 int main(int argc, char** argv) {
     if (va::isPlateReader(argc, argv)) return va::runPlateReader(argc, argv);

@@ -30,7 +30,9 @@ class Page : public QWidget {
         label->setContentsMargins(0, 10, 0, 2);
         insert(label);
     }
-    void row(const QString& name, QWidget* value, const QString& unit = {}) {
+    void row(const QString& name, QWidget* value, const QString& unit = {}) { insert(labelled(name, value, unit)); }
+    /// A value with its label at the left and its unit after it, for a page or a part of one.
+    static QWidget* labelled(const QString& name, QWidget* value, const QString& unit = {}) {
         auto* box = new QWidget;
         auto* line = new QHBoxLayout(box);
         line->setContentsMargins(0, 0, 0, 0);
@@ -46,7 +48,7 @@ class Page : public QWidget {
         after->setFixedWidth(unit.isEmpty() ? 0 : 24);
         line->addWidget(after);
         box->setMinimumHeight(24);
-        insert(box);
+        return box;
     }
     QLabel* read(const QString& name, const QString& unit = {}) {
         auto* label = new QLabel;

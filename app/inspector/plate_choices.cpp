@@ -2,32 +2,12 @@
 #include "inspector/plate_choices.h"
 
 #include <QFileInfo>
-#include <QFormLayout>
-#include <QHBoxLayout>
-#include <QLabel>
-#include <QSignalBlocker>
 #include <QVBoxLayout>
 
 #include "base/error.h"
+#include "inspector/page.h"
 
 namespace va {
-namespace {
-
-QWidget* row(const QString& name, QWidget* value) {
-    auto* box = new QWidget;
-    auto* line = new QHBoxLayout(box);
-    line->setContentsMargins(0, 0, 0, 0);
-    auto* label = new QLabel(name);
-    label->setBuddy(value);
-    value->setAccessibleName(name);
-    line->addWidget(label);
-    line->addStretch();
-    line->addWidget(value);
-    return box;
-}
-
-}  // namespace
-
 PlateChoices::PlateChoices(Document& document, QWidget* parent)
     : QWidget(parent), document_(document), stream_(new QComboBox), series_(new QComboBox), even_(new QCheckBox) {
     auto* layout = new QVBoxLayout(this);
@@ -37,8 +17,8 @@ PlateChoices::PlateChoices(Document& document, QWidget* parent)
     series_->setObjectName("plateSeries");
     even_->setObjectName("plateEvenTimes");
     series_->setMaximumWidth(150);
-    streamRow_ = row(tr("Stream"), stream_);
-    seriesRow_ = row(tr("Series"), series_);
+    streamRow_ = Page::labelled(tr("Stream"), stream_);
+    seriesRow_ = Page::labelled(tr("Series"), series_);
     even_->setText(tr("Even frame times"));
     even_->setToolTip(
         tr("Puts the frames of a variable rate on an even grid: each shows the stored frame nearest in time"));

@@ -154,7 +154,7 @@ void addStamps(Table& t) {
             c.colours = false;
         }
     MovieCase& c = t.add(
-        "tworates", "mkv",
+        "attachment", "mkv",
         "ffmpeg $RAW " + h264 + " -metadata:s:v:0 language=eng -attach $RAWFILE -metadata:s:t mimetype=image/png $OUT");
     c.colours = true;
     t.add("cover", "mp4",

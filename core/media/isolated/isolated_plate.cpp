@@ -16,7 +16,7 @@
 #include <vector>
 
 #include "media/isolated/plate_reader.h"
-#include "media/isolated/reader_nursery.h"
+#include "media/isolated/reader_fork_server.h"
 #include "media/isolated/reader_protocol.h"
 
 extern char** environ;
@@ -194,10 +194,12 @@ class IsolatedPlate final : public PlateSource {
     }
     [[nodiscard]] int quickFrameNear(int frame) const override {
         json reply;
-        if (!process_ || !process_->ask({{"op", "quick"}, {"frame", frame}}, reply, nullptr) ||
-            !reply.contains("frame"))
+        if (!process_) return frame;
+        if (!process_->ask({{"op", "quick"}, {"frame", frame}}, reply, nullptr)) {
+            process_.reset();  // the next picture starts a new one
             return frame;
-        return reply["frame"];
+        }
+        return reply.contains("frame") ? reply["frame"].get<int>() : frame;
     }
 
   private:
@@ -277,7 +279,7 @@ class IsolatedPlate final : public PlateSource {
     std::string spec_;
     PlateOverrides overrides_;
     std::string key_;
-    std::unique_ptr<ReaderProcess> process_;
+    mutable std::unique_ptr<ReaderProcess> process_;  ///< null after it died
 };
 
 }  // namespace

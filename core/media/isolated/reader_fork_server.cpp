@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "media/isolated/reader_nursery.h"
+#include "media/isolated/reader_fork_server.h"
 
 #include <fcntl.h>
 #include <signal.h>
@@ -16,12 +16,12 @@
 namespace va {
 namespace {
 
-struct Nursery {
+struct ForkServer {
     std::mutex mutex;
     int socket = -1;
 };
-Nursery& nursery() {
-    static Nursery n;
+ForkServer& forkServer() {
+    static ForkServer n;
     return n;
 }
 
@@ -68,7 +68,7 @@ struct Parcel {
 
 void startPlateReaders() {
     int pair[2];
-    if (nursery().socket >= 0 || ::socketpair(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0, pair) != 0) return;
+    if (forkServer().socket >= 0 || ::socketpair(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0, pair) != 0) return;
     const pid_t child = ::fork();
     if (child == 0) {
         ::close(pair[0]);
@@ -78,15 +78,15 @@ void startPlateReaders() {
         serve(pair[1]);
     }
     ::close(pair[1]);
-    if (child > 0) nursery().socket = pair[0];
+    if (child > 0) forkServer().socket = pair[0];
     else ::close(pair[0]);
 }
 
-bool havePlateReaders() { return nursery().socket >= 0; }
+bool havePlateReaders() { return forkServer().socket >= 0; }
 
 bool forkPlateReader(int socket, int memory) {
-    const std::scoped_lock lock(nursery().mutex);
-    if (nursery().socket < 0) return false;
+    const std::scoped_lock lock(forkServer().mutex);
+    if (forkServer().socket < 0) return false;
     Parcel p;
     cmsghdr* c = CMSG_FIRSTHDR(&p.message);
     c->cmsg_level = SOL_SOCKET;
@@ -95,8 +95,8 @@ bool forkPlateReader(int socket, int memory) {
     const int files[2] = {socket, memory};
     std::memcpy(CMSG_DATA(c), files, sizeof files);
     char answer = 0;
-    return ::sendmsg(nursery().socket, &p.message, MSG_NOSIGNAL) == 1 && ::recv(nursery().socket, &answer, 1, 0) == 1 &&
-           answer == 'y';
+    return ::sendmsg(forkServer().socket, &p.message, MSG_NOSIGNAL) == 1 &&
+           ::recv(forkServer().socket, &answer, 1, 0) == 1 && answer == 'y';
 }
 
 }  // namespace va
