@@ -51,6 +51,7 @@ int follow(const FollowArguments& a) {
                                {"cuts", shot.findings.cuts},
                                {"duplicates", shot.findings.duplicates},
                                {"black", shot.findings.black},
+                               {"dependent", shot.findings.dependent},
                                {"interlaced", shot.findings.interlaced},
                                {"file", file.string()}};
         std::printf("%s\n", j.dump().c_str());

@@ -118,6 +118,7 @@ int match(const MatchArguments& a) {
                {"focal_px", r.lens.focalPx},
                {"zooms", r.zooms},
                {"damaged", json::array()},
+               {"dependent", shot.findings.dependent},
                {"notes", shot.plate.notes},
                {"lens_sigma", json::object()},
                {"k1", r.lens.lens.value("k1")},

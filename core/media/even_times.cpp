@@ -36,7 +36,7 @@ class EvenTimes final : public PlateSource {
     Luma luma(int frame) override {
         stored_->takeBack(std::move(spare_));
         Luma out = stored_->luma(storedOf(frame));
-        lumaUncertain_ = stored_->lumaUncertain();
+        lumaDamage_ = stored_->lumaDamage();
         return out;
     }
     DisplayPicture display(int frame) override {

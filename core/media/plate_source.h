@@ -11,6 +11,7 @@
 #include "base/plane.h"
 #include "base/progress.h"
 #include "base/rational.h"
+#include "media/damage_mask.h"
 
 namespace va {
 
@@ -100,9 +101,8 @@ class PlateSource {
     virtual Picture colours(int frame) = 0;
     /// What is wrong with the picture that display() gave last; empty = nothing.
     [[nodiscard]] const std::string& displayDamage() const { return displayDamage_; }
-    /// Whether the picture that luma() gave last is whole itself but was coded as a change of one that is damaged:
-    /// parts of it may stand a little off.
-    [[nodiscard]] bool lumaUncertain() const { return lumaUncertain_; }
+    /// Which parts of the picture that luma() gave last depend on a damaged picture. Empty for most.
+    [[nodiscard]] const DamageMask& lumaDamage() const { return lumaDamage_; }
     /// Memory of a picture that is not needed any more, for the next luma().
     void takeBack(Luma used) { spare_ = std::move(used); }
     /// Of the frames around the given one, one that is quickly got at: movies decode on from their key frames.
@@ -112,7 +112,7 @@ class PlateSource {
     PlateInfo info_;
     Luma spare_;
     std::string displayDamage_;
-    bool lumaUncertain_ = false;
+    DamageMask lumaDamage_;
     friend std::unique_ptr<PlateSource> openPlate(const std::string&, const PlateOverrides&, Progress*);
 };
 

@@ -12,7 +12,9 @@ struct PlateFindings {
     std::vector<int> cuts;        ///< first frame of another scene
     std::vector<int> duplicates;  ///< the same picture as the frame before, although the shot moves
     std::vector<int> black;       ///< nothing in it
-    bool interlaced = false;      ///< two moments woven into one picture by lines
+    /// Coded as changes of damaged pictures, so that hardly anything in them can be trusted. Found while following.
+    std::vector<int> dependent;
+    bool interlaced = false;  ///< two moments woven into one picture by lines
     [[nodiscard]] bool any() const { return !cuts.empty() || !duplicates.empty() || !black.empty() || interlaced; }
     friend bool operator==(const PlateFindings&, const PlateFindings&) = default;
 };

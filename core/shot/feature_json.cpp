@@ -27,7 +27,7 @@ Corners cornersFrom(const json& j) { return {vector2(j.at(0)), vector2(j.at(1)),
 json pathJson(const Path& p) {
     json frame = json::array(), x = json::array(), y = json::array(), quality = json::array(),
          covariance = json::array(), chain = json::array(), drift = json::array(), origin = json::array(),
-         aside = json::array(), masked = json::array();
+         aside = json::array(), masked = json::array(), doubtful = json::array();
     for (const PathPoint& q : p.points) {
         frame.push_back(q.frame);
         x.push_back(q.x);
@@ -39,6 +39,7 @@ json pathJson(const Path& p) {
         origin.push_back(pointOriginNames[size_t(q.origin)]);
         if (q.aside) aside.push_back(q.frame);
         if (q.masked) masked.push_back(q.frame);
+        if (q.doubtful) doubtful.push_back(q.frame);
     }
     json j{{"id", p.id},
            {"name", p.name},
@@ -66,6 +67,7 @@ json pathJson(const Path& p) {
         }
     if (!aside.empty()) j["aside"] = aside;
     if (!masked.empty()) j["masked"] = masked;
+    if (!doubtful.empty()) j["doubtful"] = doubtful;
     return j;
 }
 
@@ -104,10 +106,11 @@ Path pathFrom(const json& j) {
     std::sort(p.points.begin(), p.points.end(),
               [](const PathPoint& a, const PathPoint& b) { return a.frame < b.frame; });
     p.referenceFrame = j.value("reference", p.points.empty() ? 0 : p.points.front().frame);
-    for (const char* const list : {"aside", "masked"})
+    for (const auto& [list, flag] : {std::pair("aside", &PathPoint::aside), std::pair("masked", &PathPoint::masked),
+                                     std::pair("doubtful", &PathPoint::doubtful)})
         if (j.contains(list))
             for (const auto& f : j[list])
-                if (PathPoint* q = p.at(f.get<int>())) (list[0] == 'a' ? q->aside : q->masked) = true;
+                if (PathPoint* q = p.at(f.get<int>())) q->*flag = true;
     return p;
 }
 

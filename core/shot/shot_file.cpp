@@ -55,6 +55,7 @@ json plateJson(const Shot& s, const std::filesystem::path& folder) {
             {{"cuts", s.findings.cuts},
              {"duplicates", s.findings.duplicates},
              {"black", s.findings.black},
+             {"dependent", s.findings.dependent},
              {"interlaced", s.findings.interlaced}}},
            {"motion_blur",
             {{"open_share", s.blur.openShare},
@@ -113,7 +114,8 @@ void readPlate(const json& j, Shot& s, const std::filesystem::path& folder) {
     if (j.contains("findings")) {
         const json& f = j["findings"];
         s.findings = {f.at("cuts").get<std::vector<int>>(), f.at("duplicates").get<std::vector<int>>(),
-                      f.at("black").get<std::vector<int>>(), f.at("interlaced").get<bool>()};
+                      f.at("black").get<std::vector<int>>(), f.value("dependent", std::vector<int>()),
+                      f.at("interlaced").get<bool>()};
     }
     if (j.contains("motion_blur")) {
         const json& b = j["motion_blur"];

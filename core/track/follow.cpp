@@ -274,11 +274,13 @@ class Pass {
         find.spacing = r_.options.spacing > 0 ? r_.options.spacing : std::max(8.0, 1.2 * radius_);
         // Half of the patch must be free as well: a window over a mask's edge sees two things.
         const double half = 0.5 * radius_;
-        if (r_.allowed)
+        if (r_.allowed || r_.mayBegin)
             find.allowed = [&](int x, int y) {
-                return r_.allowed(frame_, x, y) && r_.allowed(frame_, x - half, y - half) &&
-                       r_.allowed(frame_, x + half, y - half) && r_.allowed(frame_, x - half, y + half) &&
-                       r_.allowed(frame_, x + half, y + half);
+                if (r_.mayBegin && !r_.mayBegin(frame_, x, y)) return false;
+                return !r_.allowed ||
+                       (r_.allowed(frame_, x, y) && r_.allowed(frame_, x - half, y - half) &&
+                        r_.allowed(frame_, x + half, y - half) && r_.allowed(frame_, x - half, y + half) &&
+                        r_.allowed(frame_, x + half, y + half));
             };
         std::vector<Eigen::Vector2d> taken;
         for (const Live& l : live_) taken.emplace_back(l.follower.point().x, l.follower.point().y);

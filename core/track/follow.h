@@ -40,6 +40,8 @@ struct FollowRequest {
     std::function<void(Luma)> giveBack;  ///< gets pictures that are used up, on the reading thread; may stay empty
     FollowOptions options;
     std::function<bool(int frame, double x, double y)> allowed;  ///< keeps features out of masks; empty = everywhere
+    /// Where new features may be found, besides: their first picture has to be whole. Empty = everywhere.
+    std::function<bool(int frame, double x, double y)> mayBegin;
     /// Paths that are there already: their spots count as taken, they are not followed.
     const std::vector<Path>* standing = nullptr;
     /// Paths to be gone on with from where they end (in the order of `frames`).

@@ -30,6 +30,8 @@ struct PathPoint {
     PointOrigin origin = PointOrigin::followed;
     bool aside = false;   ///< this frame of the path is set aside
     bool masked = false;  ///< a mask covers it now; comes back when the mask goes
+    /// Where it lies depends on damaged pictures: its covariance was raised until a solve tells whether it can be used.
+    bool doubtful = false;
 
     [[nodiscard]] bool counts() const { return !aside && !masked; }
 };

@@ -56,10 +56,18 @@ struct Follower {
         r.giveBack = [this](Luma used) { source->takeBack(std::move(used)); };
         r.options = followOptions(shot.density, shot.care);
         if (!exclusion.empty()) r.allowed = [this](int f, double x, double y) { return exclusion.allowed(f, x, y); };
+        r.mayBegin = [this](int f, double x, double y) { return whole.mayBegin(f, x, y); };
         r.watch = [this](int f, const Luma& l) {
             if (!whole.damaged(f)) watch.see(f, l);
         };
         return r;
+    }
+
+    /// What was odd about the frames that were read.
+    [[nodiscard]] PlateFindings findings() const {
+        PlateFindings f = watch.findings();
+        f.dependent = whole.dependent();
+        return f;
     }
 
     std::vector<Path> follow(FollowRequest r) {
@@ -144,6 +152,7 @@ void mergeFindings(PlateFindings& into, const PlateFindings& fresh) {
     merge(into.cuts, fresh.cuts);
     merge(into.duplicates, fresh.duplicates);
     merge(into.black, fresh.black);
+    merge(into.dependent, fresh.dependent);
     into.interlaced = into.interlaced || fresh.interlaced;
 }
 
@@ -212,7 +221,7 @@ Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar, const std:
         out.pathsFrom = fingerprintOfFollowInput(shot);
         out.followed = followed;
         out.exclusionsFollowed = shot.exclusions;
-        out.findings = follower.watch.findings();
+        out.findings = follower.findings();
         follower.whole.addTo(out.plate.damaged);
         out.blur = {};
     };
@@ -267,7 +276,7 @@ Shot withPaths(const Shot& shot, Progress& progress, Shot* soFar) {
             throw;
         }
         follower.whole.addTo(out.plate.damaged);
-        mergeFindings(out.findings, follower.watch.findings());
+        mergeFindings(out.findings, follower.findings());
     }
     take();
     if (!(shot.exclusions == shot.exclusionsFollowed)) {

@@ -9,6 +9,7 @@
 #include "lens/film_back.h"
 #include "workflow/follow_shot.h"
 #include "workflow/mover_work.h"
+#include "workflow/settle_doubt.h"
 #include "workflow/straighten_first.h"
 #include "workflow/unsmear.h"
 
@@ -128,6 +129,15 @@ Shot withGround(const Shot& shot, const GroundSpec& spec) {
     return out;
 }
 
+namespace {
+
+/// Where parts of the plate hang on damaged pictures, a first solve tells which of them are good.
+Shot settled(const Shot& shot, Progress& progress) {
+    return withDoubtSettled(shot, [&](const Shot& s) { return withSolveUpdated(s, progress); });
+}
+
+}  // namespace
+
 Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
     const Shot followed = withPaths(shot, progress, soFar);
     if (soFar) *soFar = followed;
@@ -143,11 +153,12 @@ Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
             solved = withSolve(withPathsAnew(solved, progress, soFar, straighten), progress);
         }
     }
+    solved = settled(solved, progress);
     if (soFar) *soFar = solved;
     if (shot.density == Density::normal && focalIsUnsure(*solved.solve)) {
         // Errors of single features average out: more of them are the only way to know better.
         const Shot denser = withMorePaths(solved, Density::many, progress, straighten);
-        if (denser.paths != solved.paths) solved = withSolveUpdated(denser, progress);
+        if (denser.paths != solved.paths) solved = settled(withSolveUpdated(denser, progress), progress);
         if (soFar) *soFar = solved;
     }
     if (shot.care == Care::careful && solved.solve->motion == Motion::free)
@@ -155,7 +166,7 @@ Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
             solved = withSolve(better, progress);
     // What is measured anew lies within a pixel of where it was: the solve goes on from where it is.
     const Shot better = withSmearRemeasured(solved, progress);
-    return better.paths != solved.paths ? withSolveUpdated(better, progress) : better;
+    return better.paths != solved.paths ? settled(withSolveUpdated(better, progress), progress) : better;
 }
 
 }  // namespace va

@@ -115,6 +115,11 @@ std::vector<Path> followOnStraight(FollowRequest request, const Intrinsics& lens
         const Eigen::Vector2d plate = straightening.toPlate({x, y});
         return straightening.inside(plate, margin) && (!allowed || allowed(frame, plate.x(), plate.y()));
     };
+    if (request.mayBegin)
+        request.mayBegin = [mayBegin = std::move(request.mayBegin), &straightening](int frame, double x, double y) {
+            const Eigen::Vector2d plate = straightening.toPlate({x, y});
+            return mayBegin(frame, plate.x(), plate.y());
+        };
     std::vector<Path>* soFar = request.soFar;
     const auto bendAll = [&](std::vector<Path>& paths) {
         for (Path& p : paths) {

@@ -57,6 +57,11 @@ Verdict onPlate(const Shot& s) {
                     base + text(": %zu of %d frames. Copy the footage again, or choose a range without them.",
                                 damaged.size(), s.range.count())};
     }
+    if (!found.dependent.empty()) {
+        base += ". Coded as changes of damaged frames, and not to be trusted: " + describeRanges(runs(found.dependent));
+        if (int(found.dependent.size()) * 10 > s.range.count())
+            return {Lamp::look, base + ". Copy the footage again, or choose a range without them."};
+    }
     if (!p.gaps.empty()) return {Lamp::look, base + ". Missing: " + describeRanges(p.gaps)};
     if (p.rateAssumed && !s.overrides.rate && !p.still) return {Lamp::look, base + ": set the rate if it differs"};
     return {Lamp::good, base};

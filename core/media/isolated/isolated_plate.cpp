@@ -174,7 +174,7 @@ class IsolatedPlate final : public PlateSource {
 
     Luma luma(int frame) override {
         const json reply = ask({{"op", "luma"}, {"frame", frame}}, frame);
-        lumaUncertain_ = reply.at("uncertain");
+        lumaDamage_ = maskFromMessage(reply.at("depends"));
         Luma out = std::move(spare_);
         take(reply, sizeof(float), out.width, out.height, out.data);
         return out;

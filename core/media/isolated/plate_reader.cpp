@@ -88,7 +88,7 @@ class Server {
         if (op == "luma") {
             Luma l = source_->luma(frame);
             json reply = hand(l.width, l.height, l.data.data(), l.data.size() * sizeof(float));
-            reply["uncertain"] = source_->lumaUncertain();
+            reply["depends"] = maskToMessage(source_->lumaDamage());
             source_->takeBack(std::move(l));
             return reply;
         }

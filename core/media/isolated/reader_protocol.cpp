@@ -143,6 +143,20 @@ PlateInfo infoFromMessage(const json& j) {
     return p;
 }
 
+json maskToMessage(const DamageMask& m) {
+    if (m.empty()) return nullptr;
+    return {{"size", {m.columns, m.rows}}, {"squares", json::binary(m.depends)}};
+}
+
+DamageMask maskFromMessage(const json& j) {
+    DamageMask m;
+    if (j.is_null()) return m;
+    m.columns = j.at("size").at(0);
+    m.rows = j.at("size").at(1);
+    m.depends = j.at("squares").get_binary();
+    return m;
+}
+
 json overridesToMessage(const PlateOverrides& o) {
     return {{"rate", o.rate ? rational(*o.rate) : json(nullptr)},
             {"pixel_aspect", o.pixelAspect ? rational(*o.pixelAspect) : json(nullptr)},

@@ -19,6 +19,8 @@ int receiveMessage(int socket, nlohmann::json& message, int milliseconds);
 
 nlohmann::json infoToMessage(const PlateInfo& info);
 PlateInfo infoFromMessage(const nlohmann::json& message);
+nlohmann::json maskToMessage(const DamageMask& mask);
+DamageMask maskFromMessage(const nlohmann::json& message);
 nlohmann::json overridesToMessage(const PlateOverrides& overrides);
 PlateOverrides overridesFromMessage(const nlohmann::json& message);
 

@@ -4,6 +4,7 @@
 #include <cstdarg>
 #include <cstdio>
 #include <set>
+#include <string_view>
 
 namespace va {
 namespace {
@@ -38,7 +39,10 @@ DecoderLog::~DecoderLog() {
 void DecoderLog::attach(AVCodecContext& decoder) { decoder.opaque = this; }
 
 void DecoderLog::listen(void* object, int level, const char* format, va_list arguments) {
-    if (level > AV_LOG_ERROR || !object || *static_cast<const AVClass**>(object) != avcodec_get_class()) return;
+    // A slice that ends too early is no error to libav: it fills the rest from neighbours and says so in passing. What
+    // it notes in the picture's flags gets lost now and then between frame threads.
+    const bool complaint = level <= AV_LOG_ERROR || std::string_view(format).starts_with("concealing");
+    if (!complaint || !object || *static_cast<const AVClass**>(object) != avcodec_get_class()) return;
     const auto* decoder = static_cast<const AVCodecContext*>(object);
     const std::scoped_lock lock(listeners().mutex);
     if (!listeners().all.contains(decoder->opaque)) return;
@@ -47,6 +51,11 @@ void DecoderLog::listen(void* object, int level, const char* format, va_list arg
     std::vsnprintf(line, sizeof line, format, arguments);
     const std::scoped_lock own(self->mutex_);
     self->lines_.emplace(int(decoder->reordered_opaque), line);
+}
+
+void DecoderLog::add(int packet, const std::string& complaint) {
+    const std::scoped_lock lock(mutex_);
+    lines_.emplace(packet, complaint);
 }
 
 std::string DecoderLog::about(int packet) const {

@@ -25,6 +25,8 @@ class DecoderLog {
     /// From now on listens to this decoder, all of its threads. Before each packet is sent, its number has to stand in
     /// `decoder.reordered_opaque`.
     void attach(AVCodecContext& decoder);
+    /// Takes down a complaint of one's own.
+    void add(int packet, const std::string& complaint);
     /// The first complaint about a packet; empty if there is none.
     [[nodiscard]] std::string about(int packet) const;
     /// Drops what was said about this packet and all later ones: they are decoded anew.

@@ -18,7 +18,7 @@ namespace fs = std::filesystem;
 namespace va {
 namespace {
 
-constexpr uint32_t version = 1;
+constexpr uint32_t version = 2;
 constexpr size_t filesKept = 64;
 
 uint64_t fnv(const char* data, size_t size, uint64_t h = 14695981039346656037ull) {

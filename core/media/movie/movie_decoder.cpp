@@ -5,6 +5,7 @@
 
 #include "base/error.h"
 #include "media/movie/open_decoder.h"
+#include "media/movie/slice_bytes.h"
 
 namespace va {
 namespace {
@@ -46,6 +47,7 @@ void MovieDecoder::openDecoder(bool serial) {
     decoder_ = va::openDecoder(reader_.stream(), path_, !serial);
     log_.attach(*decoder_);
     serial_ = serial;
+    second_.reset();
     broken_ = true;  // nothing was sent to it yet: a jump comes first
 }
 
@@ -114,6 +116,10 @@ void MovieDecoder::jump(int ordinal) {
     draining_ = packetWaits_ = false;
     begun_ = ordinal;
     lastPlace_ = -1;
+    lostUntil_ = 0;
+    if (serial_)
+        second_ = std::make_unique<SecondDecoding>(reader_.stream(), path_,
+                                                   [this](int packet) { return !log_.about(packet).empty(); });
     broken_ = false;
 }
 
@@ -145,15 +151,18 @@ MovieDecoder::Outcome MovieDecoder::decodeUntil(int place) {
             errors = 0;
             const int64_t ordinal = picture->pts;
             const int at = ordinal >= 0 && ordinal < int64_t(places_.size()) ? places_[size_t(ordinal)] : -1;
+            if (at >= 0) noteLost(at);
             if (at < 0 || at + int(picturesKept) < place) {
                 if (at >= 0) lastPlace_ = std::max(lastPlace_, at);
+                decodedOtherwise(int(ordinal));
                 av_frame_unref(picture.get());
                 continue;
             }
             lastPlace_ = std::max(lastPlace_, at);
             found = found || at == place;
             later += at > place;
-            DecodedFrame frame{at, std::move(picture), {}, serial_};
+            DecodedFrame frame{at, std::move(picture), {}, serial_, nullptr};
+            frame.otherwise = decodedOtherwise(int(ordinal));
             frame.damage = damageOf(*frame.picture);
             if (frame.damage.empty() && !log_.about(int(ordinal)).empty())
                 frame.damage = "parts of it are damaged and were patched up by the decoder";
@@ -173,22 +182,43 @@ MovieDecoder::Outcome MovieDecoder::decodeUntil(int place) {
     }
 }
 
+/// A picture that did not come out at all: libav goes on with the one before in its place, in the second decoding too.
+void MovieDecoder::noteLost(int place) {
+    if (!serial_ || lastPlace_ < 0) return;
+    for (int p = lastPlace_ + 1; p < place; ++p) {
+        const int lost = index_.frames[size_t(p)];
+        if (index_.packets[size_t(lost)].leaf) continue;
+        const auto next = std::upper_bound(index_.starts.begin(), index_.starts.end(), lost);
+        lostUntil_ = std::max(lostUntil_, next == index_.starts.end() ? int(index_.packets.size()) : *next);
+    }
+}
+
+AvPointer<AVFrame> MovieDecoder::decodedOtherwise(int ordinal) {
+    if (!second_) return nullptr;
+    AvPointer<AVFrame> out = second_->take(ordinal);
+    return ordinal < lostUntil_ ? nullptr : std::move(out);
+}
+
 void MovieDecoder::send() {
     if (!packetWaits_) {
         const int ordinal = reader_.next();
         if (!reader_.read(*packet_) || ordinal >= int(index_.packets.size())) {
             draining_ = true;
+            if (second_) second_->finish();
             decoder_->skip_frame = AVDISCARD_DEFAULT;
             avcodec_send_packet(decoder_.get(), nullptr);
             return;
         }
         packet_->pts = packet_->dts = decoder_->reordered_opaque = ordinal;
+        if (cutAtIllegalBytes(*packet_, unitLengthBytes(*reader_.stream().codecpar)))
+            log_.add(ordinal, "bytes that no encoder writes");
         // On the way to the wanted picture, those that nothing refers to need not be decoded.
         const int at = places_[size_t(ordinal)];
         const bool skip = !serial_ && !index_.fields && at + 3 < wanted_;
         decoder_->skip_frame = skip ? AVDISCARD_NONREF : AVDISCARD_DEFAULT;
     }
     packetWaits_ = avcodec_send_packet(decoder_.get(), packet_.get()) == AVERROR(EAGAIN);
+    if (second_ && !packetWaits_) second_->give(*packet_);
 }
 
 }  // namespace va

@@ -2,6 +2,7 @@
 #pragma once
 #include <deque>
 #include <map>
+#include <memory>
 #include <string>
 
 #include "base/rational.h"
@@ -9,6 +10,7 @@
 #include "media/movie/decoder_log.h"
 #include "media/movie/movie_index.h"
 #include "media/movie/packet_reader.h"
+#include "media/movie/second_decoding.h"
 
 namespace va {
 
@@ -18,6 +20,9 @@ struct DecodedFrame {
     AvPointer<AVFrame> picture;
     std::string damage;   ///< what is wrong with it; empty = nothing
     bool serial = false;  ///< decoded without frame threads: damage lies in what it may refer to
+    /// Of a serial one: the picture as it comes out when what the decoder makes up for damage is made up otherwise.
+    /// Null where there is none: then any part may depend on damage.
+    AvPointer<AVFrame> otherwise;
 };
 
 /// Pictures of a movie by their place in presentation order. Every picture comes out as it does when the movie is
@@ -48,7 +53,8 @@ class MovieDecoder {
     void openDecoder(bool serial);
     enum class Outcome { found, missing };
     Outcome decodeUntil(int place);
-    void take(AVFrame& frame);
+    AvPointer<AVFrame> decodedOtherwise(int ordinal);
+    void noteLost(int place);
     void send();
     void keep(DecodedFrame frame);
     void makeRoom();
@@ -67,6 +73,8 @@ class MovieDecoder {
     int lastPlace_ = -1;  ///< of the picture that came out last
     int wanted_ = 0;
     bool serial_ = false;
+    std::unique_ptr<SecondDecoding> second_;  ///< beside a serial one
+    int lostUntil_ = 0;  ///< ordinal up to which pictures depend on one that did not come out at all
 };
 
 }  // namespace va

@@ -24,6 +24,7 @@ struct MoviePacket {
     bool hidden = false;   ///< gives no picture of its own: a second field, a frame that is never shown
     bool resets = false;   ///< the picture order starts anew here
     bool corrupt = false;  ///< the container says that bytes are missing
+    bool leaf = false;     ///< no other picture is coded as a change of it, by the codec's own headers
 };
 
 /// What one pass over the packets of a movie's video stream tells: which pictures there are, in which order they are
@@ -43,7 +44,7 @@ struct MovieIndex {
     std::vector<int> frames;           ///< ordinals in presentation order
     std::vector<int64_t> times;        ///< of `frames`, in units of the time base, rising; empty when nothing tells
     Order order = Order::stamps;
-    bool fields = false;   ///< some packets hold single fields
+    bool fields = false;  ///< some packets hold single fields
 
     /// Place in presentation order of each ordinal; −1 for packets without a picture of their own.
     [[nodiscard]] std::vector<int> placesOfPackets() const;

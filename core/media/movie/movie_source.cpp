@@ -39,10 +39,12 @@ class MovieSource final : public PlateSource {
     }
 
     Luma luma(int frame) override {
-        const AVFrame& picture = whole(frame);
-        return upright(converter_.luma(picture, std::move(spare_)), orientation_);
+        const DecodedFrame& f = whole(frame);
+        Luma out = upright(converter_.luma(*f.picture, std::move(spare_)), orientation_);
+        lumaDamage_ = f.serial ? dependence(f, out) : DamageMask();
+        return out;
     }
-    Picture colours(int frame) override { return upright(converter_.colours(whole(frame)), orientation_); }
+    Picture colours(int frame) override { return upright(converter_.colours(*whole(frame).picture), orientation_); }
     DisplayPicture display(int frame) override {
         const DecodedFrame& f = decode(frame);
         displayDamage_ = f.damage;
@@ -72,11 +74,18 @@ class MovieSource final : public PlateSource {
                                       f->picture->height, codedWidth_, codedHeight_));
         return *f;
     }
-    const AVFrame& whole(int frame) {
+    const DecodedFrame& whole(int frame) {
         const DecodedFrame& f = decode(frame);
         if (!f.damage.empty()) throw damaged(frame, f.damage);
-        lumaUncertain_ = f.serial;
-        return *f.picture;
+        return f;
+    }
+    /// What of a picture depends on damaged ones.
+    [[nodiscard]] DamageMask dependence(const DecodedFrame& f, const Luma& luma) {
+        const AVFrame* otherwise = f.otherwise.get();
+        if (!otherwise || otherwise->width != f.picture->width || otherwise->height != f.picture->height)
+            return DamageMask::all(luma.width, luma.height);
+        // Changes of single levels do not move what is followed.
+        return DamageMask::ofDifference(luma, upright(converter_.luma(*otherwise, {}), orientation_), 3);
     }
     [[nodiscard]] DamagedFrame damaged(int frame, const std::string& why) const {
         return {"Frame " + std::to_string(frame) + " of \"" + path_ + "\": " + why +

@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <vector>
 
+#include "media/movie/slice_bytes.h"
+
 namespace va {
 namespace {
 
@@ -98,13 +100,7 @@ bool PictureHeaders::UnitReader::next(Unit& unit, bool hevc) {
 PictureHeaders::PictureHeaders(const AVCodecParameters& p) : codec_(p.codec_id) {
     const AVCodecDescriptor* d = avcodec_descriptor_get(codec_);
     reorders_ = d && (d->props & AV_CODEC_PROP_REORDER);
-    if (p.extradata_size > 6 && p.extradata[0] == 1) {
-        if (codec_ == AV_CODEC_ID_H264) lengthBytes_ = (p.extradata[4] & 3) + 1;
-        if (codec_ == AV_CODEC_ID_HEVC && p.extradata_size > 22) lengthBytes_ = (p.extradata[21] & 3) + 1;
-    } else if (codec_ == AV_CODEC_ID_HEVC && p.extradata_size > 22 &&
-               (p.extradata[0] || p.extradata[1] || p.extradata[2] > 1)) {
-        lengthBytes_ = (p.extradata[21] & 3) + 1;
-    }
+    lengthBytes_ = unitLengthBytes(p);
     if (!reorders_) return;
     parser_.reset(av_parser_init(codec_));
     if (!parser_) return;
@@ -121,6 +117,8 @@ void PictureHeaders::lookAtUnits(const AVPacket& packet, MoviePacket& out) {
         if (!hevc && u.type == 6) recovery = std::max(recovery, recoveryCount(u.data + 1, u.size - 1));
         if (hevc ? u.type >= 0 && u.type < 32 : u.type == 1 || u.type == 2 || u.type == 5) {
             slice = u.type;
+            // nal_ref_idc of H.264; of H.265, sub-layer non-reference pictures have even types below 16.
+            out.leaf = hevc ? u.type < 16 && u.type % 2 == 0 : (u.data[0] >> 5 & 3) == 0;
             break;
         }
     }
@@ -161,6 +159,7 @@ void PictureHeaders::look(const AVPacket& packet, MoviePacket& out) {
         out.pictureOrder = parser_->output_picture_number;
         counts_ = true;
     } else if (out.type != '?') {
+        out.leaf = out.type == 'B';
         out.startAfter = out.type == 'I' ? 0 : -1;
     }
     const int parity = parser_->picture_structure == AV_PICTURE_STRUCTURE_TOP_FIELD      ? 1
