@@ -3,6 +3,7 @@
 
 #include <unistd.h>
 
+#include <charconv>
 #include <cstdio>
 #include <filesystem>
 #include <nlohmann/json.hpp>
@@ -42,22 +43,35 @@ std::vector<MaskShape> readMasks(const std::string& file) {
     return out;
 }
 
+/// Reads "1001-1120" or "-20--5". Gives what is wrong with the text; empty = nothing.
+std::string readRange(const std::string& text, FrameRange& out) {
+    const char *at = text.data(), *end = at + text.size();
+    const auto first = std::from_chars(at, end, out.first);
+    const bool middle = first.ec == std::errc() && first.ptr != end && *first.ptr == '-';
+    const auto last = middle ? std::from_chars(first.ptr + 1, end, out.last) : first;
+    if (first.ec == std::errc::result_out_of_range || last.ec == std::errc::result_out_of_range)
+        return "\"" + text + "\" holds a frame number that is too large";
+    if (!middle || last.ec != std::errc() || last.ptr != end)
+        return "\"" + text + "\" is not a range; write it as 1001-1120";
+    if (out.last < out.first) return "\"" + text + "\" holds no frame: its end lies before its beginning";
+    return {};
+}
+
 }  // namespace
 
 FrameRange parseRange(const std::string& text) {
-    int first = 0, last = 0;
-    char rest = 0;
-    if (std::sscanf(text.c_str(), "%d-%d%c", &first, &last, &rest) != 2)
-        throw CLI::ValidationError("--range", "\"" + text + "\" is not a range; write it as 1001-1120");
-    if (last < first)
-        throw CLI::ValidationError("--range", "\"" + text + "\" holds no frame: its end lies before its beginning");
-    return {first, last};
+    FrameRange out;
+    if (const std::string wrong = readRange(text, out); !wrong.empty()) throw CLI::ValidationError("--range", wrong);
+    return out;
 }
 
 void addPlateOptions(CLI::App& c, PlateArguments& a) {
     c.add_option("plate", a.plate, "Movie, folder, pattern (name.%04d.ext, name.####.ext) or one file of a sequence")
         ->required();
-    c.add_option("--range", a.range, "Frames A-B in the plate's own numbers");
+    c.add_option("--range", a.range, "Frames A-B in the plate's own numbers")->check([](const std::string& text) {
+        FrameRange range;
+        return readRange(text, range);
+    });
     c.add_option("--fps", a.rate, "Frame rate: 25, 23.976, 24000/1001");
     c.add_option("--pixel-aspect", a.pixelAspect, "Width : height of a pixel");
     c.add_option("--stream", a.stream, "Of a movie with several moving pictures, the number of the one to use");

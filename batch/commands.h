@@ -7,7 +7,14 @@
 namespace va {
 
 /// What the shell gets back. Other codes are not used.
-enum ExitCode { exitDone = 0, exitUsage = 2, exitInput = 3, exitNoSolve = 4, exitCancelled = 5 };
+enum ExitCode {
+    exitDone = 0,
+    exitUsage = 2,
+    exitInput = 3,
+    exitNoSolve = 4,
+    exitVerification = 5,  ///< a file was written, but read back it differed
+    exitCancelled = 130    ///< as shells give for an interrupt
+};
 
 /// Each adds its subcommand to the program; `run` is called when it was chosen and gives the exit code. They throw
 /// va::Error.

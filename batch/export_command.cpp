@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <cstdio>
-#include <map>
 
 #include "commands.h"
 #include "exchange/verify.h"
@@ -19,21 +18,19 @@ void addExportCommand(CLI::App& program, Command& run) {
     CLI::App* c =
         program.add_subcommand("export", "Write the camera and points of a project, and verify what was written");
     c->add_option("project", a->project, "A .vanchor file")->required();
-    c->add_option("--format", a->format, "json, usda or ply")
-        ->required()
-        ->check(CLI::IsMember({"json", "usda", "ply"}));
+    std::vector<std::string> words;
+    for (const ExportFormat* f : exportFormats()) words.emplace_back(f->word);
+    c->add_option("--format", a->format, formatWords())->required()->check(CLI::IsMember(words));
     c->add_option("--out", a->out, "File to write")->required();
     c->add_flag("--straight", a->straight, "The camera of the straightened plate in its larger frame");
     c->callback([a, &run] {
         run = [a] {
-            static const std::map<std::string, ExportFormat> formats{
-                {"json", ExportFormat::cameraJson}, {"usda", ExportFormat::usda}, {"ply", ExportFormat::ply}};
             const Shot shot = readShot(a->project);
             SceneExport scene = gatherScene(shot);
             if (a->straight) scene = straightened(scene, Overscan::whole);
-            const ExportCheck check = exportAndVerify(scene, formats.at(a->format), a->out);
+            const ExportCheck check = exportAndVerify(scene, *formatNamed(a->format), a->out);
             std::printf("%s\n", check.sentence.c_str());
-            return check.passed ? exitDone : exitInput;
+            return check.passed ? exitDone : exitVerification;
         };
     });
 }

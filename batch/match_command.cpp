@@ -94,9 +94,8 @@ int match(const MatchArguments& a) {
     if (shot.solve->has()) {
         const SceneExport scene = gatherScene(shot);
         slip = scene.slipPx;
-        checks.push_back(exportAndVerify(scene, ExportFormat::cameraJson, folder.file("camera.json")));
-        checks.push_back(exportAndVerify(scene, ExportFormat::usda, folder.file("camera.usda")));
-        checks.push_back(exportAndVerify(scene, ExportFormat::ply, folder.file("cloud.ply")));
+        for (const ExportFormat* f : exportFormats())
+            checks.push_back(exportAndVerify(scene, *f, folder.file(f->fileName)));
         shot.exportedFrom = fingerprintOfExportInput(shot);
         shot.exportReport = checks.front().sentence;
     }
@@ -171,8 +170,10 @@ int match(const MatchArguments& a) {
         for (const Mover& m : shot.movers) std::printf("%s\n", moverVerdict(shot, m).c_str());
         for (const auto& c : checks) std::printf("%s\n", c.sentence.c_str());
     }
-    if (!verified) return exitInput;
-    return r.motion == Motion::free || r.motion == Motion::rotation ? exitDone : exitNoSolve;
+    if (!verified) return exitVerification;
+    // A camera that does not move is an answer where the artist said so; else there is no depth to go on with.
+    const bool asked = r.motion == Motion::fixed && shot.choices.move == MoveChoice::fixed;
+    return r.motion == Motion::free || r.motion == Motion::rotation || asked ? exitDone : exitNoSolve;
 }
 
 }  // namespace

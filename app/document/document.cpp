@@ -175,33 +175,20 @@ int Document::freeThingId() const {
     return id;
 }
 
-int Document::addBox(const Eigen::Vector3d& at) {
+int Document::addThing(const ThingKind& kind, const Eigen::Vector3d& at, const QString& name) {
     Shot next = shot_;
-    Thing box;
-    box.id = freeThingId();
+    Thing thing;
+    thing.id = freeThingId();
+    thing.kind = kind;
     int number = 1;
-    for (const Thing& t : next.things) number += t.kind == ThingKind::box;
-    box.name = tr("box %1").arg(number).toStdString();
-    box.position = at;
-    next.things.push_back(box);
-    edit(tr("Place test box"), next);
-    selectThing(box.id);
-    return box.id;
-}
-
-int Document::addAnchor(const Eigen::Vector3d& at, const QString& name) {
-    Shot next = shot_;
-    Thing anchor;
-    anchor.id = freeThingId();
-    anchor.kind = ThingKind::anchor;
-    int number = 1;
-    for (const Thing& t : next.things) number += t.kind == ThingKind::anchor;
-    anchor.name = name.isEmpty() ? tr("anchor %1").arg(number).toStdString() : name.toStdString();
-    anchor.position = at;
-    next.things.push_back(anchor);
-    edit(tr("Name a place"), next);
-    selectThing(anchor.id);
-    return anchor.id;
+    for (const Thing& t : next.things) number += t.kind.index() == kind.index();
+    thing.name = name.isEmpty() ? QStringLiteral("%1 %2").arg(QLatin1String(kindWord(kind))).arg(number).toStdString()
+                                : name.toStdString();
+    thing.position = at;
+    next.things.push_back(thing);
+    edit(tr("Place %1").arg(QString::fromLatin1(kindLabel(kind)).toLower()), next);
+    selectThing(thing.id);
+    return thing.id;
 }
 
 void Document::changeThing(const QString& name, const Thing& thing) {
@@ -384,20 +371,19 @@ QStringList Document::exportTo(const QString& folder, bool straight) {
     QStringList sentences;
     double largest = 0;
     bool passed = true;
-    const std::pair<ExportFormat, const char*> files[] = {{ExportFormat::cameraJson, "camera.json"},
-                                                          {ExportFormat::usda, "camera.usda"},
-                                                          {ExportFormat::ply, "cloud.ply"}};
-    for (const auto& [format, name] : files) {
-        const ExportCheck check = exportAndVerify(scene, format, std::filesystem::path(folder.toStdString()) / name);
+    for (const ExportFormat* format : exportFormats()) {
+        const ExportCheck check =
+            exportAndVerify(scene, *format, std::filesystem::path(folder.toStdString()) / format->fileName);
         sentences << QString::fromStdString(check.sentence);
         largest = std::max(largest, check.largestPx);
         passed = passed && check.passed;
     }
     Shot next = shot_;
     next.exportedFrom = fingerprintOfExportInput(shot_);
-    next.exportReport = (passed ? tr("3 files verified, largest difference %1 px").arg(largest, 0, 'f', 5)
-                                : tr("Do not use the files: reading back differed"))
-                            .toStdString();
+    next.exportReport =
+        (passed ? tr("%1 files verified, largest difference %2 px").arg(sentences.size()).arg(largest, 0, 'f', 5)
+                : tr("Do not use the files: reading back differed"))
+            .toStdString();
     edit(tr("Export"), next);
     return sentences;
 }

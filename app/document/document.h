@@ -34,8 +34,8 @@ class Document : public QObject {
     void setAside(const QSet<int>& pathIds, bool aside);
     void setGround(const QString& name, const GroundSpec& spec);
     /// Puts a box of one unit (a metre when scaled) at a place of the world. Gives its id.
-    int addBox(const Eigen::Vector3d& at);
-    int addAnchor(const Eigen::Vector3d& at, const QString& name);
+    /// Puts a thing into the world and selects it. Without a name it gets its kind and a number. Gives its id.
+    int addThing(const ThingKind& kind, const Eigen::Vector3d& at, const QString& name = {});
     void moveThing(int id, const Eigen::Vector3d& to);
     void changeThing(const QString& name, const Thing& thing);
     void removeThing(int id);

@@ -58,9 +58,8 @@ std::vector<double> curveOf(const Shot& shot, const Path& path, CurveKind kind) 
             case CurveKind::quality: v = double(p.quality); break;
             case CurveKind::drift: v = double(p.drift); break;
             case CurveKind::residual:
-                if (const auto pose = world ? shot.worldPose(p.frame) : std::nullopt)
-                    if (const auto q = project(*pose, shot.solve->intrinsics(p.frame), *world))
-                        v = (*q - Eigen::Vector2d(p.x, p.y)).norm();
+                if (const auto camera = world ? shot.cameraAt(p.frame) : std::nullopt)
+                    if (const auto q = camera->project(*world)) v = (*q - Eigen::Vector2d(p.x, p.y)).norm();
                 break;
             case CurveKind::offSmooth: break;
         }

@@ -2,8 +2,8 @@
 #include "drawing/scene_drawing.h"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
+#include <vector>
 
 #include "style/theme.h"
 
@@ -11,34 +11,55 @@ namespace va {
 namespace {
 
 struct Face {
-    std::array<Eigen::Vector3d, 4> corners;
-    Eigen::Vector3d normal;
+    std::vector<Eigen::Vector3d> corners;  ///< world
+    Eigen::Vector3d normal, middle;
 };
 
-std::array<Face, 6> facesOf(const Thing& t) {
-    const auto corner = [&](double x, double y, double z) -> Eigen::Vector3d {
-        return t.position +
-               t.rotation * Eigen::Vector3d((x - 0.5) * t.size.x(), y * t.size.y(), (z - 0.5) * t.size.z());
-    };
-    const auto axis = [&](int i) -> Eigen::Vector3d { return t.rotation * Eigen::Vector3d::Unit(i); };
-    return {{{{corner(0, 0, 0), corner(1, 0, 0), corner(1, 0, 1), corner(0, 0, 1)}, -axis(1)},
-             {{corner(0, 1, 0), corner(1, 1, 0), corner(1, 1, 1), corner(0, 1, 1)}, axis(1)},
-             {{corner(0, 0, 0), corner(1, 0, 0), corner(1, 1, 0), corner(0, 1, 0)}, -axis(2)},
-             {{corner(0, 0, 1), corner(1, 0, 1), corner(1, 1, 1), corner(0, 1, 1)}, axis(2)},
-             {{corner(0, 0, 0), corner(0, 0, 1), corner(0, 1, 1), corner(0, 1, 0)}, -axis(0)},
-             {{corner(1, 0, 0), corner(1, 0, 1), corner(1, 1, 1), corner(1, 1, 0)}, axis(0)}}};
+std::vector<Face> facesOf(const Thing& t, const Shape& shape) {
+    std::vector<Face> out;
+    for (const std::vector<int>& indices : shape.faces) {
+        Face f;
+        f.middle.setZero();
+        for (const int i : indices) f.corners.push_back(t.toWorld(shape.vertices[size_t(i)]));
+        for (const Eigen::Vector3d& c : f.corners) f.middle += c / double(f.corners.size());
+        f.normal = (f.corners[1] - f.corners[0]).cross(f.corners[2] - f.corners[1]).normalized();
+        out.push_back(std::move(f));
+    }
+    return out;
 }
 
 QPolygonF faceOutline(const Face& f, const Projector& project) {
     QPolygonF out;
     constexpr int pieces = 8;
-    for (size_t k = 0; k < 4; ++k)
+    for (size_t k = 0; k < f.corners.size(); ++k) {
+        const Eigen::Vector3d side = f.corners[(k + 1) % f.corners.size()] - f.corners[k];
         for (int i = 0; i < pieces; ++i) {
-            const auto p = project(f.corners[k] + (f.corners[(k + 1) % 4] - f.corners[k]) * (double(i) / pieces));
+            const auto p = project(f.corners[k] + side * (double(i) / pieces));
             if (!p) return {};
             out << *p;
         }
+    }
     return out;
+}
+
+/// Lines with a dark border, so that they stand out from any plate, and the name at its vertex.
+void drawMarks(QPainter& painter, const Thing& thing, const Shape& shape, const QColor& line,
+               const Projector& project) {
+    const auto at = [&](int i) { return thing.toWorld(shape.vertices[size_t(i)]); };
+    for (const QPen& pen : {QPen(QColor(0, 0, 0, 150), 4), QPen(line, 2)}) {
+        painter.setPen(pen);
+        for (const auto& [a, b] : shape.lines) drawLine3d(painter, project, at(a), at(b), 4);
+    }
+    const auto head = shape.label ? project(at(*shape.label)) : std::nullopt;
+    if (!head) return;
+    painter.setBrush(line);
+    painter.drawEllipse(*head, 4, 4);
+    painter.setBrush(Qt::NoBrush);
+    painter.setFont(captionFont());
+    painter.setPen(QColor(0, 0, 0, 190));
+    painter.drawText(*head + QPointF(9, 5), QString::fromStdString(thing.name));
+    painter.setPen(Qt::white);
+    painter.drawText(*head + QPointF(8, 4), QString::fromStdString(thing.name));
 }
 
 }  // namespace
@@ -65,29 +86,12 @@ void drawGrid(QPainter& painter, const QColor& colour, const Projector& project,
 }
 
 void drawThing(QPainter& painter, const Thing& thing, bool selected, const Projector& project,
-               const Eigen::Vector3d& eye, double unit) {
+               const Eigen::Vector3d& eye) {
     const Theme& theme = Theme::current();
     const QColor line = selected ? theme.accent : theme.teal;
-    if (thing.kind == ThingKind::anchor) {
-        const auto foot = project(thing.position),
-                   head = project(thing.position + thing.rotation * Eigen::Vector3d(0, 0.3 * unit, 0));
-        if (!foot || !head) return;
-        painter.setPen(QPen(QColor(0, 0, 0, 150), 4));
-        painter.drawLine(*foot, *head);
-        painter.setPen(QPen(line, 2));
-        painter.drawLine(*foot, *head);
-        painter.setBrush(line);
-        painter.drawEllipse(*head, 4, 4);
-        painter.setBrush(Qt::NoBrush);
-        painter.setFont(captionFont());
-        painter.setPen(QColor(0, 0, 0, 190));
-        painter.drawText(*head + QPointF(9, 5), QString::fromStdString(thing.name));
-        painter.setPen(Qt::white);
-        painter.drawText(*head + QPointF(8, 4), QString::fromStdString(thing.name));
-        return;
-    }
-    auto faces = facesOf(thing);
-    const auto distance = [&](const Face& f) { return ((f.corners[0] + f.corners[2]) / 2 - eye).norm(); };
+    const Shape shape = shapeOf(thing.kind);
+    std::vector<Face> faces = facesOf(thing, shape);
+    const auto distance = [&](const Face& f) { return (f.middle - eye).norm(); };
     std::sort(faces.begin(), faces.end(), [&](const Face& a, const Face& b) { return distance(a) > distance(b); });
     const Eigen::Vector3d light = Eigen::Vector3d(-0.5, 0.8, 0.4).normalized();
     for (const Face& f : faces) {
@@ -107,20 +111,26 @@ void drawThing(QPainter& painter, const Thing& thing, bool selected, const Proje
         painter.drawPolygon(outline);
     }
     painter.setBrush(Qt::NoBrush);
+    drawMarks(painter, thing, shape, line, project);
 }
 
 QPolygonF outlineOf(const Thing& thing, const Projector& project) {
-    if (thing.kind == ThingKind::anchor) {
-        const auto p = project(thing.position);
-        return p ? QPolygonF(QRectF(*p - QPointF(8, 24), QSizeF(16, 30))) : QPolygonF();
-    }
+    const Shape shape = shapeOf(thing.kind);
     QPolygonF all;
-    for (const Face& f : facesOf(thing)) {
+    for (const Face& f : facesOf(thing, shape)) {
         const QPolygonF o = faceOutline(f, project);
         if (o.isEmpty()) return {};
         all = all.isEmpty() ? o : all.united(o);
     }
-    return all;
+    if (!all.isEmpty()) return all;
+    // A mark has no surface: a hand's breadth around it can be grabbed.
+    for (const auto& [a, b] : shape.lines)
+        for (const int i : {a, b}) {
+            const auto p = project(thing.toWorld(shape.vertices[size_t(i)]));
+            if (!p) return {};
+            all << *p;
+        }
+    return QPolygonF(all.boundingRect().adjusted(-8, -8, 8, 8));
 }
 
 }  // namespace va

@@ -12,9 +12,9 @@ namespace va {
 /// that things are drawn by the same code through the real lens and through the free camera.
 using Projector = std::function<std::optional<QPointF>(const Eigen::Vector3d&)>;
 
-/// A box with shaded faces, far ones first, or an anchor's pin. Edges are cut fine, so that they bend with the lens.
+/// Shaded faces, far ones first, then lines and the name. Edges are cut fine, so that they bend with the lens.
 void drawThing(QPainter& painter, const Thing& thing, bool selected, const Projector& project,
-               const Eigen::Vector3d& eye, double unit);
+               const Eigen::Vector3d& eye);
 
 /// Outline of a thing as drawn, for picking. Empty when it is not seen.
 QPolygonF outlineOf(const Thing& thing, const Projector& project);

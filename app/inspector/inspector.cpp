@@ -13,6 +13,7 @@
 #include <cmath>
 
 #include "base/error.h"
+#include "exchange/formats.h"
 #include "inspector/plate_choices.h"
 #include "lens/film_back.h"
 #include "workflow/stale.h"
@@ -82,14 +83,6 @@ Page* Inspector::addPage(const QString& title) {
     auto* page = new Page(title);
     add(page);
     return page;
-}
-
-void Inspector::editThing(const QString& name, const std::function<void(Thing&)>& change) {
-    if (const Thing* t = document_.shot().thing(document_.selectedThing())) {
-        Thing next = *t;
-        change(next);
-        document_.changeThing(name, next);
-    }
 }
 
 void Inspector::buildPlate(const QMap<QString, QAction*>& actions) {
@@ -251,53 +244,9 @@ void Inspector::buildGround(const QMap<QString, QAction*>& actions) {
 }
 
 void Inspector::buildLayout(const QMap<QString, QAction*>& actions) {
-    Page* page = addPage(tr("Layout"));
-    page->buttons({actions["boxTool"], actions["anchor"]});
-    page->caption(tr("Selected thing"));
-    auto* name = new QLineEdit;
-    name->setObjectName("thingName");
-    name->setFixedWidth(92);
-    page->row(tr("Name"), name, QStringLiteral(" "));
-    NumberField* at[3];
-    NumberField* size[3];
-    const QString axes[3] = {tr("X"), tr("Y"), tr("Z")}, sides[3] = {tr("Width"), tr("Height"), tr("Depth")};
-    for (int k = 0; k < 3; ++k) {
-        at[k] = page->number(axes[k], 4, tr("unit"));
-        connect(at[k], &NumberField::edited, this,
-                [this, k](double v) { editThing(tr("Move thing"), [k, v](Thing& t) { t.position[k] = v; }); });
-    }
-    NumberField* turn = page->number(tr("Turn"), 2, tr("°"));
-    connect(turn, &NumberField::edited, this, [this](double v) {
-        editThing(tr("Turn thing"), [v](Thing& t) {
-            t.rotation = Eigen::Quaterniond(Eigen::AngleAxisd(v * M_PI / 180, Eigen::Vector3d::UnitY()));
-        });
-    });
-    for (int k = 0; k < 3; ++k) {
-        size[k] = page->number(sides[k], 4, tr("unit"));
-        size[k]->setObjectName(QStringLiteral("thingSize%1").arg(k));
-        connect(size[k], &NumberField::edited, this, [this, k](double v) {
-            if (v > 0) editThing(tr("Size thing"), [k, v](Thing& t) { t.size[k] = v; });
-        });
-    }
-    page->buttons({actions["removeThing"]});
-    QLabel* note = page->note();
-    connect(name, &QLineEdit::editingFinished, this, [this, name] {
-        if (!name->text().isEmpty())
-            editThing(tr("Rename thing"), [&](Thing& t) { t.name = name->text().toStdString(); });
-    });
-    refreshers_.push_back([=, this] {
-        const Thing* t = document_.shot().thing(document_.selectedThing());
-        for (QWidget* w : {static_cast<QWidget*>(name), static_cast<QWidget*>(turn)}) w->setEnabled(t);
-        for (int k = 0; k < 3; ++k) at[k]->setEnabled(t), size[k]->setEnabled(t && t->kind == ThingKind::box);
-        note->setText(t ? QString()
-                        : tr("Place box, then click on the floor in the plate. Drag a box to move it over the ground; "
-                             "the camera stays as solved."));
-        if (!t) return name->clear();
-        if (!name->hasFocus()) name->setText(QString::fromStdString(t->name));
-        const Eigen::Vector3d z = t->rotation * Eigen::Vector3d::UnitZ();
-        turn->setValue(std::atan2(z.x(), z.z()) * 180 / M_PI);
-        for (int k = 0; k < 3; ++k) at[k]->setValue(t->position[k]), size[k]->setValue(t->size[k]);
-    });
+    layoutPage_ = new LayoutPage(document_, actions);
+    add(layoutPage_);
+    refreshers_.push_back([this] { layoutPage_->refresh(); });
 }
 
 void Inspector::buildProof() {
@@ -321,7 +270,9 @@ void Inspector::buildExport() {
     straight->setToolTip(tr("Size, field of view and principal point of the larger straight frame, without a bend"));
     auto* write = new QPushButton(tr("Write and verify"));
     write->setObjectName("exportButton");
-    write->setToolTip(tr("Writes camera.json, camera.usda and cloud.ply, reads them back and compares in px"));
+    QStringList files;
+    for (const ExportFormat* f : exportFormats()) files << QLatin1String(f->fileName);
+    write->setToolTip(tr("Writes %1, reads them back and compares in px").arg(files.join(tr(", "))));
     page->insert(write);
     page->caption(tr("What the next program must show"));
     QLabel* size = page->read(tr("Size"), tr("px"));

@@ -7,6 +7,7 @@
 
 #include "document/document.h"
 #include "inspector/features_page.h"
+#include "inspector/layout_page.h"
 #include "inspector/lens_page.h"
 #include "inspector/number_field.h"
 #include "inspector/page.h"
@@ -38,7 +39,6 @@ class Inspector : public QScrollArea {
     void buildLayout(const QMap<QString, QAction*>& actions);
     void buildProof();
     void buildExport();
-    void editThing(const QString& name, const std::function<void(Thing&)>& change);
     /// Only the page that is seen: some values take a walk over all paths.
     void refresh();
 
@@ -50,6 +50,7 @@ class Inspector : public QScrollArea {
     FeaturesPage* features_ = nullptr;
     LensPage* lens_ = nullptr;
     SolvePage* solve_ = nullptr;
+    LayoutPage* layoutPage_ = nullptr;
     std::vector<Page*> pages_;  ///< in the order of the steps
     int shown_ = 0;
     std::array<int, stepCount> scrolled_{};          ///< px, where each page was left

@@ -258,7 +258,7 @@ void MainWindow::makeGroundActions() {
         if (count == 0)
             return showTrouble(
                 tr("None of the selected features has a place in the scene. Choose some that were solved."));
-        document_.addAnchor(sum / count, {});
+        document_.addThing(Anchor(), sum / count);
     });
     add("removeThing", tr("Remove the selected thing"), tr("Remove"), QKeySequence(Qt::Key_Backspace), {}, [this] {
         if (document_.selectedThing() != 0) document_.removeThing(document_.selectedThing());

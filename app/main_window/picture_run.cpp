@@ -163,7 +163,7 @@ int PictureRun::exec() {
     window_.action("stepLayout")->trigger();
     auto* canvas = window_.findChild<PlateCanvas*>();
     const auto place = canvas->groundAt(QPointF(canvas->width() * 0.62, canvas->height() * 0.72));
-    if (place) document.addBox(*place);
+    if (place) document.addThing(Box(), *place);
     good = take("layout") && good;
     window_.action("lensView")->trigger();
     document.setFrame(solved.range.last);

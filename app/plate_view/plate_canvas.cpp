@@ -108,31 +108,24 @@ void PlateCanvas::index() {
 void PlateCanvas::placeFrame() {
     const Shot& shot = document_.shot();
     const int frame = document_.frame();
-    const auto camera = shot.worldPose(frame);
-    viewHere_.reset();
-    if (camera) viewHere_ = viewFromPose(*camera);
-    lensHere_ = shot.solve->intrinsics(frame);
+    cameraHere_ = shot.cameraAt(frame);
     moverHere_.clear();
     for (const Mover& m : shot.movers) moverHere_.push_back(moverWorldPose(shot, m, frame));
 }
 
 std::optional<Eigen::Vector2d> PlateCanvas::predicted(int pathId) const {
-    if (!viewHere_) return std::nullopt;
+    if (!cameraHere_) return std::nullopt;
     const int frame = document_.frame();
     if (const auto on = onMover_.find(pathId); on != onMover_.end()) {
         const auto& pose = moverHere_[size_t(on->second.mover)];
         if (!pose) return std::nullopt;
-        return project(*viewHere_, lensHere_, pose->position + pose->worldFromCamera * on->second.local);
+        return cameraHere_->project(pose->position + pose->worldFromCamera * on->second.local);
     }
     const auto placed = placed_.find(pathId);
     if (document_.shot().solve->motion != Motion::free || placed == placed_.end() ||
         !placed->second.stretch.contains(frame) || placed->second.unused.contains(frame))
         return std::nullopt;
-    // Rows that were read one after the other see it where the camera was then.
-    const Shot& shot = document_.shot();
-    if (shot.solve->readout != 0)
-        return shot.solve->seen(frame, shot.ground->worldFromSolve.inverse().point(placed->second.world));
-    return project(*viewHere_, lensHere_, placed->second.world);
+    return cameraHere_->project(placed->second.world);
 }
 
 void PlateCanvas::setSlip(SlipWatch* slip) {
@@ -370,13 +363,11 @@ void PlateCanvas::resizeEvent(QResizeEvent*) {
 }
 
 std::function<std::optional<QPointF>(const Eigen::Vector3d&)> PlateCanvas::projector(CameraPose& pose) const {
-    const auto camera = document_.shot().worldPose(document_.frame());
+    const auto camera = document_.shot().cameraAt(document_.frame());
     if (!camera || document_.shot().solve->motion != Motion::free) return {};
-    pose = *camera;
-    const View view = viewFromPose(pose);
-    const Intrinsics lens = document_.shot().solve->intrinsics(document_.frame());
-    return [this, view, lens](const Eigen::Vector3d& p) -> std::optional<QPointF> {
-        const auto pixel = project(view, lens, p);
+    pose = camera->pose();
+    return [this, camera = *camera](const Eigen::Vector3d& p) -> std::optional<QPointF> {
+        const auto pixel = camera.project(p);
         if (!pixel || std::fabs(pixel->x()) > 50000 || std::fabs(pixel->y()) > 50000) return std::nullopt;
         return fromPixel(pixel->x(), pixel->y());
     };
@@ -590,7 +581,7 @@ void PlateCanvas::drawThings(QPainter& painter) {
     if (!project3d) return;
     for (Thing thing : document_.shot().things) {
         if (thing.id == draggedThing_) thing.position = dragPlace_;
-        drawThing(painter, thing, thing.id == document_.selectedThing(), project3d, pose.position, 1.0);
+        drawThing(painter, thing, thing.id == document_.selectedThing(), project3d, pose.position);
     }
 }
 
@@ -659,14 +650,14 @@ int PlateCanvas::thingAt(const QPointF& at) const {
 }
 
 std::optional<Eigen::Vector3d> PlateCanvas::groundAt(const QPointF& at) const {
-    const auto pose = document_.shot().worldPose(document_.frame());
-    if (!pose || document_.shot().solve->motion != Motion::free) return std::nullopt;
+    const auto camera = document_.shot().cameraAt(document_.frame());
+    if (!camera || document_.shot().solve->motion != Motion::free) return std::nullopt;
     const QPointF pixel = toPixel(at);
-    const auto ray = worldRay(*pose, document_.shot().solve->intrinsics(document_.frame()), {pixel.x(), pixel.y()});
-    if (!ray || std::fabs(ray->y()) < 1e-6) return std::nullopt;
-    const double t = -pose->position.y() / ray->y();
+    const auto ray = camera->ray({pixel.x(), pixel.y()});
+    if (!ray || std::fabs(ray->direction.y()) < 1e-6) return std::nullopt;
+    const double t = -ray->origin.y() / ray->direction.y();
     if (!(t > 0) || t > 1e5) return std::nullopt;
-    Eigen::Vector3d hit = pose->position + t * *ray;
+    Eigen::Vector3d hit = ray->at(t);
     hit.y() = 0;
     return hit;
 }
@@ -700,7 +691,7 @@ void PlateCanvas::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
     if (tool_ == PlateTool::placeBox) {
         if (const auto place = groundAt(event->position())) {
-            document_.addBox(*place);
+            document_.addThing(Box(), *place);
             setTool(PlateTool::select);
         } else {
             Q_EMIT document_.troubled(

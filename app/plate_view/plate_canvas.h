@@ -134,8 +134,7 @@ class PlateCanvas : public QWidget {
     std::map<int, OnMover> onMover_;                    ///< by path id
     std::map<int, int> moverOf_;                        ///< path id to index of its mover
     std::vector<std::optional<CameraPose>> moverHere_;  ///< in the current frame
-    std::optional<View> viewHere_;
-    Intrinsics lensHere_;
+    std::optional<FrameCamera> cameraHere_;
     SlipWatch* slip_ = nullptr;
     QString slipReadout_;
     ErrorMap errorMap_;

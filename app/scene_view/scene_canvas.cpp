@@ -80,15 +80,14 @@ Projector SceneCanvas::projector(Eigen::Vector3d& eye) const {
     const double w = width(), h = height();
     if (mode_ == SceneMode::throughLens) {
         const Shot& shot = document_.shot();
-        const auto pose = shot.worldPose(document_.frame());
-        if (!pose) return {};
-        eye = pose->position;
+        const auto camera = shot.cameraAt(document_.frame());
+        if (!camera) return {};
+        eye = camera->pose().position;
         const double zoom = std::min(w / (shot.plate.width * shot.pixelAspect()), h / shot.plate.height),
                      ax = zoom * shot.pixelAspect();
         const QPointF corner((w - shot.plate.width * ax) / 2, (h - shot.plate.height * zoom) / 2);
-        return [view = viewFromPose(*pose), lens = shot.solve->intrinsics(document_.frame()), corner, zoom,
-                ax](const Eigen::Vector3d& p) -> std::optional<QPointF> {
-            const auto q = project(view, lens, p);
+        return [camera = *camera, corner, zoom, ax](const Eigen::Vector3d& p) -> std::optional<QPointF> {
+            const auto q = camera.project(p);
             if (!q || std::fabs(q->x()) > 50000 || std::fabs(q->y()) > 50000) return std::nullopt;
             return corner + QPointF((q->x() + 0.5) * ax, (q->y() + 0.5) * zoom);
         };
@@ -160,7 +159,7 @@ void SceneCanvas::paintEvent(QPaintEvent*) {
     if (shot.ground->level)
         drawGrid(painter, mode_ == SceneMode::throughLens ? QColor(255, 255, 255, 90) : theme.grid, project, step, 10);
     drawCloud(painter, project);
-    for (const Thing& t : shot.things) drawThing(painter, t, t.id == document_.selectedThing(), project, eye, 1.0);
+    for (const Thing& t : shot.things) drawThing(painter, t, t.id == document_.selectedThing(), project, eye);
     drawMovers(painter, project);
     if (mode_ != SceneMode::throughLens) drawCameras(painter, project);
     painter.setClipping(false);

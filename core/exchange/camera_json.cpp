@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/error.h"
+#include "layout/thing_json.h"
 #include "shot/json_parts.h"
 #include "shot/lens_json.h"
 #include "shot/solve_json.h"
@@ -58,9 +59,9 @@ std::string writeCameraJson(const SceneExport& s) {
     j["anchors"] = ordered_json::array();
     j["props"] = ordered_json::array();
     for (const Thing& t : s.things) {
-        ordered_json o{{"name", t.name}, {"position", triple(t.position)}, {"rotation", turn(t.rotation)}};
-        if (t.kind == ThingKind::box) o["size"] = triple(t.size);
-        j[t.kind == ThingKind::box ? "props" : "anchors"].push_back(o);
+        ordered_json o;
+        putThing(o, t);
+        j[hasSurface(t.kind) ? "props" : "anchors"].push_back(o);
     }
     j["movers"] = ordered_json::array();
     for (const auto& m : s.movers) {
@@ -129,16 +130,12 @@ SceneExport readCameraJson(const std::string& text, const std::string& source) {
         for (const auto& o : j.at("points"))
             s.points.push_back({o.at("id"), o.at("name"), tripleFrom(o.at("position")), o.at("rms_px")});
         int id = 1;
-        for (const auto& o : j.value("anchors", ordered_json::array()))
-            s.things.push_back({id++,
-                                ThingKind::anchor,
-                                o.at("name"),
-                                tripleFrom(o.at("position")),
-                                quaternionFrom(o.at("rotation")),
-                                {1, 1, 1}});
-        for (const auto& o : j.value("props", ordered_json::array()))
-            s.things.push_back({id++, ThingKind::box, o.at("name"), tripleFrom(o.at("position")),
-                                quaternionFrom(o.at("rotation")), tripleFrom(o.at("size"))});
+        // Files of before name no kind.
+        for (const auto& [list, kind] : {std::pair("anchors", "anchor"), std::pair("props", "box")})
+            for (const auto& o : j.value(list, ordered_json::array())) {
+                s.things.push_back(thingFrom(o, kind));
+                s.things.back().id = id++;
+            }
         for (const auto& o : j.value("movers", ordered_json::array())) {
             SceneExport::Mover m;
             m.name = o.at("name");
@@ -161,7 +158,19 @@ SceneExport readCameraJson(const std::string& text, const std::string& source) {
     } catch (const nlohmann::json::exception& e) {
         throw InputError("\"" + source + "\" is a camera file with a part missing or damaged. Export it again.",
                          e.what());
+    } catch (const std::invalid_argument& e) {
+        throw InputError("\"" + source + "\" is a camera file with a wrong thing in it: " + e.what() +
+                         ". Export it again.");
     }
 }
+
+const ExportFormat cameraJsonFormat{
+    "json",
+    "Camera and scene, JSON",
+    "camera.json",
+    writeCameraJson,
+    [](const std::string& text, const std::string& source, const SceneExport&) { return readCameraJson(text, source); },
+    [](const SceneExport&) { return std::string(); },
+};
 
 }  // namespace va

@@ -44,4 +44,19 @@ std::vector<SceneExport::Point> readPly(const std::string& text, const std::stri
     return out;
 }
 
+const ExportFormat plyFormat{
+    "ply",
+    "Point cloud, PLY",
+    "cloud.ply",
+    writePly,
+    [](const std::string& text, const std::string& source, const SceneExport& ours) {
+        SceneExport out = ours;
+        out.points = readPly(text, source);
+        return out;
+    },
+    [](const SceneExport& s) {
+        return std::string("the camera") + (s.things.empty() ? "" : ", things") + (s.movers.empty() ? "" : ", movers");
+    },
+};
+
 }  // namespace va

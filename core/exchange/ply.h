@@ -2,13 +2,15 @@
 #pragma once
 #include <string>
 
-#include "exchange/scene_export.h"
+#include "exchange/formats.h"
 
 namespace va {
 
 /// The point cloud as PLY 1.0, ASCII (Turk, "The PLY Polygon File Format", 1994): double x y z, int path id, float
 /// error in px.
 std::string writePly(const SceneExport& scene);
+
+extern const ExportFormat plyFormat;
 
 /// Points of what writePly writes. Throws InputError naming `source` otherwise.
 std::vector<SceneExport::Point> readPly(const std::string& text, const std::string& source);

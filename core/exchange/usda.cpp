@@ -42,6 +42,20 @@ std::string matrix(const Eigen::Matrix3d& axes, const Eigen::Vector3d& at) {
         at.x(), at.y(), at.z());
 }
 
+/// The body of a UsdGeomMesh: flat faces, counter-clockwise from outside, as its default orientation has it.
+std::string mesh(const Shape& shape) {
+    std::string points, counts, indices;
+    for (const Eigen::Vector3d& v : shape.vertices)
+        points += text("%s(%.9g, %.9g, %.9g)", points.empty() ? "" : ", ", v.x(), v.y(), v.z());
+    for (const std::vector<int>& f : shape.faces) {
+        counts += text("%s%zu", counts.empty() ? "" : ", ", f.size());
+        for (const int i : f) indices += text("%s%d", indices.empty() ? "" : ", ", i);
+    }
+    return "        point3f[] points = [" + points + "]\n        int[] faceVertexCounts = [" + counts +
+           "]\n        int[] faceVertexIndices = [" + indices +
+           "]\n        uniform token subdivisionScheme = \"none\"\n";
+}
+
 }  // namespace
 
 std::string writeUsda(const SceneExport& s) {
@@ -104,22 +118,17 @@ std::string writeUsda(const SceneExport& s) {
     std::set<std::string> taken{"Camera", "Cloud"};
     for (const Thing& t : s.things) {
         const std::string name = primName(t.name, taken);
-        const Eigen::Matrix3d axes = t.rotation.toRotationMatrix();
-        if (t.kind == ThingKind::anchor) {
-            out += "\n    def Xform \"" + name +
-                   "\" (\n        customData = {\n            string role = \"anchor\"\n            string label = " +
-                   quoted(t.name) +
-                   "\n        }\n    )\n    {\n        matrix4d xformOp:transform = " + matrix(axes, t.position);
-        } else {
-            // The cube's middle is half its height above the base; its size goes into the axes.
-            const Eigen::Matrix3d scaled = axes * t.size.asDiagonal();
-            out += "\n    def Cube \"" + name +
-                   "\" (\n        customData = {\n            string role = \"prop\"\n            string label = " +
-                   quoted(t.name) +
-                   "\n        }\n    )\n    {\n        double size = 1\n        matrix4d xformOp:transform = " +
-                   matrix(scaled, t.position + axes * Eigen::Vector3d(0, t.size.y() / 2, 0));
-        }
-        out += "\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n    }\n";
+        const Shape shape = shapeOf(t.kind);
+        std::string values;
+        for (const FieldValue& f : fieldsOf(t.kind)) values += text("%s%.17g", values.empty() ? "" : ", ", f.value);
+        out += text("\n    def %s \"%s\" (\n        customData = {\n", shape.faces.empty() ? "Xform" : "Mesh",
+                    name.c_str());
+        out += text("            string role = \"%s\"\n            string kind = \"%s\"\n            string label = ",
+                    shape.faces.empty() ? "anchor" : "prop", kindWord(t.kind)) +
+               quoted(t.name) + "\n            double[] values = [" + values + "]\n        }\n    )\n    {\n";
+        if (!shape.faces.empty()) out += mesh(shape);
+        out += "        matrix4d xformOp:transform = " + matrix(t.rotation.toRotationMatrix(), t.position) +
+               "\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n    }\n";
     }
     for (const auto& m : s.movers) {
         out += "\n    def Xform \"" + primName(m.name, taken) +
@@ -162,8 +171,8 @@ class UsdaScan {
     double number(const std::string& words, size_t from = 0) const {
         return std::strtod(text_.c_str() + after(words, from), nullptr);
     }
-    std::string word(const std::string& words) const {
-        const size_t at = after(words);
+    std::string word(const std::string& words, size_t from = 0) const {
+        const size_t at = after(words, from);
         std::string out;
         for (size_t i = at; i < text_.size() && text_[i] != '"'; ++i) {
             if (text_[i] == '\\') ++i;
@@ -189,6 +198,31 @@ class UsdaScan {
     const std::string& text_;
     const std::string& source_;
 };
+
+void readThings(const UsdaScan& scan, const std::string& text, SceneExport& s) {
+    const std::string words = "string role = \"";
+    for (size_t at = text.find(words); at != std::string::npos; at = text.find(words, at + 1)) {
+        const std::string role = scan.word(words, at);
+        if (role != "anchor" && role != "prop") continue;
+        const auto kind = kindNamed(scan.word("string kind = \"", at));
+        if (!kind) scan.fail();
+        Thing t;
+        t.id = int(s.things.size()) + 1;
+        t.kind = *kind;
+        t.name = scan.word("string label = \"", at);
+        const auto values = scan.numbersUntil(scan.after("double[] values = [", at), ']');
+        for (size_t i = 0; i < values.size(); ++i)
+            if (!setField(t.kind, i, values[i])) scan.fail();
+        const auto m = scan.numbersUntil(scan.after("matrix4d xformOp:transform = ", at), '\n');
+        if (m.size() != 16) scan.fail();
+        Eigen::Matrix3d axes;
+        for (int c = 0; c < 3; ++c)
+            for (int r = 0; r < 3; ++r) axes(r, c) = m[size_t(4 * c + r)];
+        t.rotation = Eigen::Quaterniond(axes);
+        t.position = {m[12], m[13], m[14]};
+        s.things.push_back(std::move(t));
+    }
+}
 
 }  // namespace
 
@@ -254,7 +288,19 @@ SceneExport readUsda(const std::string& text, const std::string& source) {
         for (size_t i = 0; i + 2 < own.size(); i += 3) m.points.push_back({0, "", {own[i], own[i + 1], own[i + 2]}, 0});
         s.movers.push_back(std::move(m));
     }
+    readThings(scan, text, s);
     return s;
 }
+
+const ExportFormat usdaFormat{
+    "usda",
+    "Camera and scene, OpenUSD",
+    "camera.usda",
+    writeUsda,
+    [](const std::string& text, const std::string& source, const SceneExport&) { return readUsda(text, source); },
+    [](const SceneExport& s) {
+        return std::string(s.lens.isZero() ? "" : "lens distortion but as numbers in customLayerData");
+    },
+};
 
 }  // namespace va

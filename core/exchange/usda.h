@@ -2,7 +2,7 @@
 #pragma once
 #include <string>
 
-#include "exchange/scene_export.h"
+#include "exchange/formats.h"
 
 namespace va {
 
@@ -15,6 +15,8 @@ namespace va {
 /// OpenUSD has no place of its own for a fraction or for distortion. Frames without a camera get no sample, and are
 /// listed there.
 std::string writeUsda(const SceneExport& scene);
+
+extern const ExportFormat usdaFormat;
 
 /// Reads what writeUsda writes (not any OpenUSD file): for verification. Throws InputError naming `source`.
 SceneExport readUsda(const std::string& text, const std::string& source);

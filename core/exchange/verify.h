@@ -4,18 +4,13 @@
 #include <string>
 #include <vector>
 
-#include "exchange/scene_export.h"
+#include "exchange/formats.h"
 
 namespace va {
 
-enum class ExportFormat { cameraJson, usda, ply };
-
-/// File name ending, with the dot: ".json", ".usda", ".ply".
-const char* endingOf(ExportFormat format);
-
 struct ExportCheck {
     std::filesystem::path file;
-    ExportFormat format = ExportFormat::cameraJson;
+    const ExportFormat* format = nullptr;
     double largestPx = 0;  ///< largest distance between a point through the written camera and through ours
     int compared = 0;      ///< sightings compared
     bool passed = false;   ///< size, rate, frame numbers equal and largestPx within the format's precision
@@ -26,7 +21,8 @@ struct ExportCheck {
 inline constexpr double exportTolerancePx = 0.01;
 
 /// Writes one file, reads it back, and re-projects: every point through every camera, written against ours. A cloud
-/// alone is seen through our cameras. Throws InputError when the file can't be written.
-ExportCheck exportAndVerify(const SceneExport& scene, ExportFormat format, const std::filesystem::path& file);
+/// alone is seen through our cameras. Things and movers are compared as well; where no point could be compared, the
+/// check fails. Throws InputError when the file can't be written.
+ExportCheck exportAndVerify(const SceneExport& scene, const ExportFormat& format, const std::filesystem::path& file);
 
 }  // namespace va

@@ -42,11 +42,6 @@ class Hash {
 
 }  // namespace
 
-bool operator==(const Thing& a, const Thing& b) {
-    return a.id == b.id && a.kind == b.kind && a.name == b.name && a.position == b.position &&
-           a.rotation.coeffs() == b.rotation.coeffs() && a.size == b.size;
-}
-
 const Path* Shot::path(int id) const {
     const auto it = std::lower_bound(paths->begin(), paths->end(), id, [](const Path& p, int i) { return p.id < i; });
     return it != paths->end() && it->id == id ? &*it : nullptr;
@@ -202,8 +197,10 @@ uint64_t fingerprintOfExportInput(const Shot& s) {
     for (const SolvedPoint& p : s.solve->points) h.add(p.pathId).add(p.position);
     for (const Mover& m : s.movers)
         h.add(m.id).add(m.name).add(m.scaleBy).add(m.from).add(m.to).add(m.metres).add(m.size).add(m.solveFrom);
-    for (const Thing& t : s.things)
-        h.add(t.id).add(t.kind).add(t.name).add(t.position).add(t.rotation.coeffs()).add(t.size);
+    for (const Thing& t : s.things) {
+        h.add(t.id).add(t.kind.index()).add(t.name).add(t.position).add(t.rotation.coeffs());
+        for (const FieldValue& f : fieldsOf(t.kind)) h.add(f.value);
+    }
     return h.value();
 }
 

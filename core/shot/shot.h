@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "ground/ground.h"
+#include "layout/thing.h"
 #include "media/plate_source.h"
 #include "media/plate_watch.h"
 #include "solve/chart_calibration.h"
@@ -88,20 +89,6 @@ struct StraightEdge {
     friend bool operator==(const StraightEdge&, const StraightEdge&) = default;
 };
 
-enum class ThingKind { box, anchor };
-
-/// Something laid out in the world: a test box, or a named place with a direction.
-struct Thing {
-    int id = 0;
-    ThingKind kind = ThingKind::box;
-    std::string name;
-    Eigen::Vector3d position = Eigen::Vector3d::Zero();  ///< of the middle of the base, world units
-    Eigen::Quaterniond rotation = Eigen::Quaterniond::Identity();
-    Eigen::Vector3d size{1, 1, 1};  ///< box: width, height, depth
-};
-
-bool operator==(const Thing& a, const Thing& b);
-
 /// Black-and-white files that keep features out.
 struct Matte {
     std::string spec;        ///< sequence, movie or still; empty = none
@@ -183,7 +170,11 @@ struct Shot {
     }
     /// Frames of the work range that have a picture.
     [[nodiscard]] std::vector<int> frames() const;
-    /// Camera of a frame in the world, or nothing where there is none.
+    /// The camera of a frame in the world: what projects, and what looks along pixels. Nothing where there is none.
+    [[nodiscard]] std::optional<FrameCamera> cameraAt(int frame) const {
+        return solve->cameraAt(frame, ground->worldFromSolve);
+    }
+    /// Pose of a frame's camera in the world, or nothing where there is none.
     [[nodiscard]] std::optional<CameraPose> worldPose(int frame) const;
     /// The lens as the artist gave it, without what a solve found; a focal length that is not known stands at 1.1
     /// widths, and the bend is none where it is not known.

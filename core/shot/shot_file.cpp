@@ -6,6 +6,7 @@
 
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "layout/thing_json.h"
 #include "shot/chart_json.h"
 #include "shot/feature_json.h"
 #include "shot/json_parts.h"
@@ -23,7 +24,6 @@ Rational rationalFrom(const json& j) { return reduced(j.at("num"), j.at("den"));
 constexpr const char* moverScaleNames[] = {"ground", "distance", "given"};
 constexpr const char* moveNames[] = {"automatic", "free", "rotation", "fixed"};
 constexpr const char* zoomNames[] = {"automatic", "constant", "zooms"};
-constexpr const char* thingNames[] = {"box", "anchor"};
 constexpr const char* encodingNames[] = {"display", "linear", "log"};
 
 json plateJson(const Shot& s, const std::filesystem::path& folder) {
@@ -192,13 +192,11 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
            {"things", json::array()},
            {"paths", json::array()},
            {"solve", solveJson(*s.solve)}};
-    for (const Thing& t : s.things)
-        j["things"].push_back({{"id", t.id},
-                               {"kind", thingNames[int(t.kind)]},
-                               {"name", t.name},
-                               {"position", numbers(t.position)},
-                               {"rotation", quaternion(t.rotation)},
-                               {"size", numbers(t.size)}});
+    for (const Thing& t : s.things) {
+        json o{{"id", t.id}};
+        putThing(o, t);
+        j["things"].push_back(std::move(o));
+    }
     for (const CheckPoint& c : s.checkPoints) j["check_points"].push_back(checkPointJson(c));
     for (const PathEdit& e : s.pathEdits) j["path_edits"].push_back(pathEditJson(e));
     for (const Mover& m : s.movers)
@@ -286,9 +284,10 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
         s.exportedFrom = j.at("exported_from");
         s.exportReport = j.at("export_report");
         s.groundSpec = groundFrom(j.at("ground"));
-        for (const auto& t : j.at("things"))
-            s.things.push_back({t.at("id"), named<ThingKind>(t.at("kind"), thingNames), t.at("name"),
-                                vector3(t.at("position")), quaternion(t.at("rotation")), vector3(t.at("size"))});
+        for (const auto& t : j.at("things")) {
+            s.things.push_back(thingFrom(t));
+            s.things.back().id = t.at("id");
+        }
         auto paths = std::make_shared<std::vector<Path>>();
         for (const auto& p : j.at("paths")) paths->push_back(pathFrom(p));
         std::sort(paths->begin(), paths->end(), [](const Path& a, const Path& b) { return a.id < b.id; });
@@ -313,6 +312,9 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
                              " is a Vivid Anchor project with a part missing or damaged. Try the autosaved copy beside "
                              "it (name ending in ~).",
                          e.what());
+    } catch (const std::invalid_argument& e) {
+        throw InputError(name + " is a Vivid Anchor project with a thing that can't be: " + e.what() +
+                         ". Try the autosaved copy beside it (name ending in ~).");
     }
 }
 

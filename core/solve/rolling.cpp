@@ -41,37 +41,40 @@ Differences differences(int before, int after) {
 
 }  // namespace
 
+ViewRate rateOf(const std::vector<View>& views, const std::vector<double>& times, size_t view) {
+    const auto n = std::ssize(views), v = std::ptrdiff_t(view);
+    // Neighbours that follow each other frame by frame.
+    const auto reach = [&](int way) {
+        int k = 0;
+        while (k < 4 && v + (k + 1) * way >= 0 && v + (k + 1) * way < n &&
+               std::fabs(times[size_t(v + (k + 1) * way)] - times[size_t(v)] - (k + 1) * way) < 1e-9)
+            ++k;
+        return k;
+    };
+    int before = reach(-1), after = reach(1);
+    if (const int both = std::min(before, after); both >= 2) before = after = both;
+    else if (before < after) after = std::min(after, 4 - before);
+    else before = std::min(before, 4 - after);
+    const Differences d = differences(before, after);
+    ViewRate r;
+    for (int k = -before; k <= after; ++k) {
+        if (k == 0) continue;
+        const ViewRate::Move move = moveTo(views[size_t(v)], views[size_t(v + k)]);
+        r.first += d.first(k + before) * move;
+        r.second += d.second(k + before) * move;
+        r.third += d.third(k + before) * move;
+    }
+    // The shift is turned with the view that it comes to: exp(turn) · shift, in powers of the time.
+    const Eigen::Vector3d turn = r.first.head<3>(), turn2 = r.second.head<3>(), shift = r.first.tail<3>(),
+                          shift2 = r.second.tail<3>();
+    r.second.tail<3>() += 2 * turn.cross(shift);
+    r.third.tail<3>() += 3 * (turn.cross(shift2) + turn2.cross(shift) + turn.cross(turn.cross(shift)));
+    return r;
+}
+
 std::vector<ViewRate> ratesOf(const std::vector<View>& views, const std::vector<double>& times) {
     std::vector<ViewRate> out(views.size());
-    const auto n = std::ssize(views);
-    for (std::ptrdiff_t v = 0; v < n; ++v) {
-        // Neighbours that follow each other frame by frame.
-        const auto reach = [&](int way) {
-            int k = 0;
-            while (k < 4 && v + (k + 1) * way >= 0 && v + (k + 1) * way < n &&
-                   std::fabs(times[size_t(v + (k + 1) * way)] - times[size_t(v)] - (k + 1) * way) < 1e-9)
-                ++k;
-            return k;
-        };
-        int before = reach(-1), after = reach(1);
-        if (const int both = std::min(before, after); both >= 2) before = after = both;
-        else if (before < after) after = std::min(after, 4 - before);
-        else before = std::min(before, 4 - after);
-        const Differences d = differences(before, after);
-        ViewRate& r = out[size_t(v)];
-        for (int k = -before; k <= after; ++k) {
-            if (k == 0) continue;
-            const ViewRate::Move move = moveTo(views[size_t(v)], views[size_t(v + k)]);
-            r.first += d.first(k + before) * move;
-            r.second += d.second(k + before) * move;
-            r.third += d.third(k + before) * move;
-        }
-        // The shift is turned with the view that it comes to: exp(turn) · shift, in powers of the time.
-        const Eigen::Vector3d turn = r.first.head<3>(), turn2 = r.second.head<3>(), shift = r.first.tail<3>(),
-                              shift2 = r.second.tail<3>();
-        r.second.tail<3>() += 2 * turn.cross(shift);
-        r.third.tail<3>() += 3 * (turn.cross(shift2) + turn2.cross(shift) + turn.cross(turn.cross(shift)));
-    }
+    for (size_t v = 0; v < views.size(); ++v) out[v] = rateOf(views, times, v);
     return out;
 }
 

@@ -19,9 +19,11 @@ struct ViewRate {
     [[nodiscard]] Move slope(double late) const { return first + late * (second + late / 2 * third); }
 };
 
-/// The rates of a path of views at their times (in frames, growing): those of the polynomial through a view and up to
+/// The rate of one of a path of views, at their times (in frames, growing): that of the polynomial through it and up to
 /// four neighbours on each side, since a shake of the hand takes few frames; at ends and gaps through up to five views
 /// in all. A view alone stands still. Finite differences by Fornberg 1988.
+ViewRate rateOf(const std::vector<View>& views, const std::vector<double>& times, size_t view);
+/// Of all views.
 std::vector<ViewRate> ratesOf(const std::vector<View>& views, const std::vector<double>& times);
 
 /// A view as it stood when row `y` of a picture of `height` rows was read, with the last row `readout` frames after the

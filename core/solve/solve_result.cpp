@@ -1,22 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "solve/solve_result.h"
 
-#include "solve/rolling.h"
-
 namespace va {
+namespace {
 
-std::optional<Eigen::Vector2d> SolveResult::seen(int frame, const Eigen::Vector3d& place) const {
-    const SolvedFrame* here = at(frame);
-    if (!here || !here->solved) return std::nullopt;
-    const Intrinsics inner = intrinsics(frame);
-    const View middle = viewFromPose(here->pose);
-    auto pixel = project(middle, inner, place);
-    if (!pixel || readout == 0 || height <= 0) return pixel;
+/// The rate of a solved frame's view, through its neighbours.
+ViewRate rateAt(const std::vector<SolvedFrame>& frames, std::ptrdiff_t index) {
     std::vector<View> views;
     std::vector<double> times;
     size_t mine = 0;
-    const auto index = here - frames.data();
-    for (auto i = std::max<std::ptrdiff_t>(0, index - 2); i < std::min<std::ptrdiff_t>(std::ssize(frames), index + 3);
+    // As many neighbours as rateOf() looks at.
+    for (auto i = std::max<std::ptrdiff_t>(0, index - 4); i < std::min<std::ptrdiff_t>(std::ssize(frames), index + 5);
          ++i) {
         const SolvedFrame& f = frames[size_t(i)];
         if (!f.solved) continue;
@@ -24,11 +18,25 @@ std::optional<Eigen::Vector2d> SolveResult::seen(int frame, const Eigen::Vector3
         views.push_back(viewFromPose(f.pose));
         times.push_back(f.frame);
     }
-    const ViewRate rate = ratesOf(views, times)[mine];
-    // The row decides when the place is seen, and that decides the row: settled to a hundredth of a pixel in three.
-    for (int round = 0; round < 3 && pixel; ++round)
-        pixel = project(viewAtRow(middle, rate, readout, pixel->y(), height), inner, place);
-    return pixel;
+    return rateOf(views, times, mine);
+}
+
+}  // namespace
+
+std::optional<FrameCamera> SolveResult::cameraAt(int frame, const Similarity& worldFromSolve) const {
+    const SolvedFrame* here = at(frame);
+    if (!here || !here->solved) return std::nullopt;
+    const CameraPose pose = worldFromSolve.pose(here->pose);
+    if (readout == 0 || height <= 0) return FrameCamera(pose, intrinsics(frame));
+    ViewRate rate = rateAt(frames, here - frames.data());
+    // Turns are about the camera's own axes; shifts grow with the world.
+    for (ViewRate::Move* m : {&rate.first, &rate.second, &rate.third}) m->tail<3>() *= worldFromSolve.scale;
+    return FrameCamera(pose, intrinsics(frame), rate, readout, height);
+}
+
+std::optional<Eigen::Vector2d> SolveResult::seen(int frame, const Eigen::Vector3d& place) const {
+    const auto camera = cameraAt(frame);
+    return camera ? camera->project(place) : std::nullopt;
 }
 
 }  // namespace va

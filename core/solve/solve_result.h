@@ -9,7 +9,9 @@
 #include "base/frame_range.h"
 #include "lens/lens_numbers.h"
 #include "solve/camera.h"
+#include "solve/frame_camera.h"
 #include "solve/known_measure.h"
+#include "solve/similarity.h"
 
 namespace va {
 
@@ -103,6 +105,8 @@ struct SolveResult {
     double askedFocalPx = 0, askedRmsPx = 0;
     double freeRmsPx = -1;  ///< fit error before the measures were obeyed; negative without any
 
+    /// The camera of a frame, in the solve's own world or in another one. Nothing in frames without a solve.
+    [[nodiscard]] std::optional<FrameCamera> cameraAt(int frame, const Similarity& worldFromSolve = {}) const;
     /// Where a place of the solve's world is seen in a frame, in px, with the row's own moment where rows are read one
     /// after the other. Nothing in frames without a solve, and where project() gives nothing.
     [[nodiscard]] std::optional<Eigen::Vector2d> seen(int frame, const Eigen::Vector3d& place) const;

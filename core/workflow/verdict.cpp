@@ -2,6 +2,7 @@
 #include "workflow/verdict.h"
 
 #include <algorithm>
+#include <cctype>
 #include <cmath>
 #include <cstdio>
 #include <map>
@@ -350,11 +351,15 @@ Verdict onGround(const Shot& s) {
 
 Verdict onLayout(const Shot& s) {
     if (s.things.empty()) return {Lamp::none, "Nothing placed yet"};
-    int boxes = 0, anchors = 0;
-    for (const Thing& t : s.things) (t.kind == ThingKind::box ? boxes : anchors)++;
     std::string out;
-    if (boxes > 0) out = text("%d test box%s", boxes, boxes > 1 ? "es" : "");
-    if (anchors > 0) out += text("%s%d anchor%s", out.empty() ? "" : ", ", anchors, anchors > 1 ? "s" : "");
+    for (const ThingKind& kind : allKinds()) {
+        const auto n = std::count_if(s.things.begin(), s.things.end(),
+                                     [&](const Thing& t) { return t.kind.index() == kind.index(); });
+        if (n == 0) continue;
+        std::string word = n == 1 ? kindLabel(kind) : kindPlural(kind);
+        word[0] = char(std::tolower(word[0]));
+        out += text("%s%d %s", out.empty() ? "" : ", ", int(n), word.c_str());
+    }
     return {Lamp::good, out};
 }
 

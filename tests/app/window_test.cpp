@@ -518,7 +518,7 @@ class WindowTest : public QObject {
         {
             Ui ui;
             QVERIFY(ui.window.openPath(file));
-            ui.document.addBox({1, 0, 2});
+            ui.document.addThing(Box(), {1, 0, 2});
             QVERIFY(ui.document.modified());
             answer({}, QMessageBox::Cancel);
             QVERIFY(!ui.window.close());
@@ -538,7 +538,7 @@ class WindowTest : public QObject {
         QVERIFY(ui.window.openPath(solvedProject()));
         ui.document.solve();
         QVERIFY(ui.document.job().running());
-        ui.document.addBox({0.5, 0, 0.5});
+        ui.document.addThing(Box(), {0.5, 0, 0.5});
         QTRY_VERIFY_WITH_TIMEOUT(!ui.document.job().running(), 60000);
         QCOMPARE(ui.document.shot().things.size(), 1U);
         QVERIFY(ui.document.shot().solve->has());
@@ -640,16 +640,16 @@ class WindowTest : public QObject {
         QTest::keyClicks(name, "bow");
         QTest::keyClick(name, Qt::Key_Return);
         QCOMPARE(ui.document.shot().things[0].name, std::string("bow"));
-        ui.document.addBox({0, 0, 0});
-        auto* height = ui.window.findChild<NumberField*>("thingSize1");
+        ui.document.addThing(Box(), {0, 0, 0});
+        auto* height = ui.window.findChild<NumberField*>("thing-box-height");
         height->setFocus();
         height->selectAll();
         QTest::keyClicks(height, "1.1/2");
         QTest::keyClick(height, Qt::Key_Return);
-        QCOMPARE(ui.document.shot().things[1].size.y(), 0.55);
+        QCOMPARE(std::get<Box>(ui.document.shot().things[1].kind).height, 0.55);
         QTest::keyClicks(height, "nonsense");
         ui.plate->setFocus();
-        QCOMPARE(ui.document.shot().things[1].size.y(), 0.55);
+        QCOMPARE(std::get<Box>(ui.document.shot().things[1].kind).height, 0.55);
         QTest::keyClick(&ui.window, Qt::Key_Backspace);
         QCOMPARE(ui.document.shot().things.size(), 1U);
         QTest::keyClick(&ui.window, Qt::Key_Z, Qt::ControlModifier);

@@ -2,6 +2,8 @@
 // The demo clips from picture to camera, with nothing known but the plate, against their truth.
 #include <gtest/gtest.h>
 
+#include <algorithm>
+
 #include "base/atomic_file.h"
 #include "base/error.h"
 #include "exchange/camera_json.h"
@@ -241,6 +243,30 @@ TEST(Quay, RowsReadOneAfterTheOtherAreFoundWithoutAWord) {
     EXPECT_LE(j.shapePx, 0.5);
     EXPECT_LE(j.rotationDeg, 0.035);
     EXPECT_LE(j.focalPercent, 0.5);
+
+    // What stands at a feature's place in the world is drawn where the feature is, row by row; by the middle row's
+    // camera alone it drifts.
+    std::vector<double> byRows, byMiddle, bySolve;
+    for (const SolvedPoint& p : shot.solve->points) {
+        if (p.heldBack) continue;
+        bySolve.push_back(p.rmsPx);
+        const Eigen::Vector3d world = shot.worldPoint(p);
+        for (const PathPoint& q : shot.path(p.pathId)->points) {
+            const auto camera = shot.cameraAt(q.frame);
+            if (!camera || !q.counts() || !p.stretch.contains(q.frame)) continue;
+            const auto rows = camera->project(world), middle = project(camera->pose(), camera->lens(), world);
+            if (!rows || !middle) continue;
+            byRows.push_back((*rows - Eigen::Vector2d(q.x, q.y)).norm());
+            byMiddle.push_back((*middle - Eigen::Vector2d(q.x, q.y)).norm());
+        }
+    }
+    ASSERT_GT(byRows.size(), 5000U);
+    const auto median = [](std::vector<double>& v) {
+        std::nth_element(v.begin(), v.begin() + std::ptrdiff_t(v.size() / 2), v.end());
+        return v[v.size() / 2];
+    };
+    EXPECT_LT(median(byRows), 1.3 * median(bySolve)) << "by the middle row: " << median(byMiddle);
+    EXPECT_GT(median(byMiddle), 2 * median(byRows)) << "this clip can tell";
 }
 
 }  // namespace

@@ -299,6 +299,22 @@ TEST_F(Headless, NoSolveIsFourWithTheVerdict) {
     }
 }
 
+TEST_F(Headless, ALockedOffCameraThatWasAskedForIsDone) {
+    const std::string still = clip("still.mp4", "-loop 1 -i " + data + "jib/jib.1001.jpg -r 25", 20);
+    const Run r = vanchor("match " + still + " --move fixed --out " + (folder_ / "fixed").string());
+    EXPECT_EQ(r.code, 0) << r.out << r.err;
+    EXPECT_TRUE(fs::exists(folder_ / "fixed" / "camera.json"));
+}
+
+TEST_F(Headless, RangesThatCantBeAreUsage) {
+    for (const char* range :
+         {"", "7", "1001-", "-", "a-b", "1001-1002x", "1010-1001", "99999999999-99999999999", "1001-99999999999"}) {
+        const Run r = vanchor("match " + data + "jib --range '" + range + "' --out " + (folder_ / "r").string());
+        EXPECT_EQ(r.code, 2) << range << r.err;
+        EXPECT_NE(r.err.find("--range"), std::string::npos) << range << r.err;
+    }
+}
+
 TEST_F(Headless, ThreeFramesSolveOrSayWhy) {
     const Run r = vanchor("match " + data + "jib --range 1001-1003 --json --out " + folder_.string());
     EXPECT_TRUE(r.code == 0 || r.code == 4) << r.code << r.err;

@@ -131,7 +131,7 @@ TEST_F(EndedRun, LeavesWhatWasThereAndNoPartFiles) {
     for (const char* name : {"camera.json", "camera.usda", "cloud.ply", "shot.vanchor"})
         writeFileAtomically(folder_ / "out" / name, "of the run before");
     for (const int number : {SIGINT, SIGTERM, SIGHUP}) {
-        EXPECT_EQ(matchEndedBy(number), 5) << strsignal(number);
+        EXPECT_EQ(matchEndedBy(number), 130) << strsignal(number);
         std::vector<std::string> names;
         for (const auto& e : fs::directory_iterator(folder_ / "out")) {
             names.push_back(e.path().filename().string());

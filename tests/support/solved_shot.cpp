@@ -43,10 +43,10 @@ Shot makeSolvedShot() {
     box.name = "box 1";
     box.position = {0.25, 0, -0.5};
     box.rotation = Eigen::Quaterniond(Eigen::AngleAxisd(0.3, Eigen::Vector3d::UnitY()));
-    box.size = {1, 2, 0.5};
+    box.kind = Box{1, 2, 0.5};
     Thing anchor;
     anchor.id = 2;
-    anchor.kind = ThingKind::anchor;
+    anchor.kind = Anchor();
     anchor.name = "bow \"fore\"";
     anchor.position = {1, 0.5, -2};
     shot.things = {box, anchor};

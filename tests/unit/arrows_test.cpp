@@ -17,9 +17,10 @@ const std::map<std::string, std::set<std::string>> mayInclude{
     {"track", {"base", "lens", "track"}},
     {"solve", {"base", "lens", "track", "solve"}},
     {"ground", {"base", "lens", "track", "solve", "ground"}},
-    {"shot", {"base", "media", "lens", "track", "solve", "ground", "shot"}},
-    {"exchange", {"base", "media", "lens", "track", "solve", "ground", "shot", "exchange"}},
-    {"workflow", {"base", "media", "lens", "track", "solve", "ground", "shot", "exchange", "workflow"}},
+    {"layout", {"base", "lens", "track", "solve", "ground", "layout"}},
+    {"shot", {"base", "media", "lens", "track", "solve", "ground", "layout", "shot"}},
+    {"exchange", {"base", "media", "lens", "track", "solve", "ground", "layout", "shot", "exchange"}},
+    {"workflow", {"base", "media", "lens", "track", "solve", "ground", "layout", "shot", "exchange", "workflow"}},
 };
 
 const std::regex includeLine(R"re(^\s*#include\s+([<"])([^>"]+)[>"])re");

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <filesystem>
 
 #include "base/atomic_file.h"
@@ -29,8 +30,9 @@ class Exchange : public ::testing::Test {
 };
 
 TEST_F(Exchange, EveryFormatIsVerifiedAndTight) {
-    for (const auto format : {ExportFormat::cameraJson, ExportFormat::usda, ExportFormat::ply}) {
-        const ExportCheck check = exportAndVerify(scene(), format, folder_ / ("out" + std::string(endingOf(format))));
+    ASSERT_GE(exportFormats().size(), 3U);
+    for (const ExportFormat* format : exportFormats()) {
+        const ExportCheck check = exportAndVerify(scene(), *format, folder_ / format->fileName);
         EXPECT_TRUE(check.passed) << check.sentence;
         EXPECT_GT(check.compared, 1000);
         EXPECT_LT(check.largestPx, 0.002);
@@ -89,10 +91,73 @@ TEST_F(Exchange, VerificationCatchesADifference) {
     SceneExport far = scene();
     for (auto& p : far.points) p.position += Eigen::Vector3d(1e7, 0, 0);
     for (auto& f : far.frames) f.pose.position += Eigen::Vector3d(1e7, 0, 0);
-    const ExportCheck check = exportAndVerify(far, ExportFormat::usda, folder_ / "far.usda");
+    const ExportCheck check = exportAndVerify(far, usdaFormat, folder_ / "far.usda");
     EXPECT_FALSE(check.passed);
     EXPECT_NE(check.sentence.find("Do not use"), std::string::npos);
-    EXPECT_TRUE(exportAndVerify(far, ExportFormat::cameraJson, folder_ / "far.json").passed) << "doubles hold it";
+    EXPECT_TRUE(exportAndVerify(far, cameraJsonFormat, folder_ / "far.json").passed) << "doubles hold it";
+}
+
+TEST_F(Exchange, ThingsAreReadBackAndCompared) {
+    SceneExport s = scene();
+    Thing tilted = s.things.front();
+    tilted.name = "drum";
+    tilted.rotation = Eigen::Quaterniond(0.5, -0.5, 0.1, 0.7).normalized();
+    s.things.push_back(tilted);
+    for (const SceneExport& r : {readCameraJson(writeCameraJson(s), "j"), readUsda(writeUsda(s), "u")}) {
+        ASSERT_EQ(r.things.size(), 3U);
+        for (const Thing& t : s.things)
+            EXPECT_EQ(std::count_if(r.things.begin(), r.things.end(),
+                                    [&](const Thing& other) { return sameWithin(t, other, 1e-12); }),
+                      1)
+                << t.name;
+    }
+    // Writers that get one number of one thing wrong are found out.
+    ExportFormat wrong = cameraJsonFormat;
+    wrong.write = [](const SceneExport& scene) {
+        SceneExport moved = scene;
+        moved.things[1].position.z() += 1e-6;
+        return writeCameraJson(moved);
+    };
+    ExportCheck check = exportAndVerify(s, wrong, folder_ / "moved.json");
+    EXPECT_FALSE(check.passed);
+    EXPECT_NE(check.sentence.find(s.things[1].name), std::string::npos) << check.sentence;
+    wrong = usdaFormat;
+    wrong.write = [](const SceneExport& scene) {
+        SceneExport grown = scene;
+        setField(grown.things.back().kind, 1, 2.001);
+        return writeUsda(grown);
+    };
+    EXPECT_FALSE(exportAndVerify(s, wrong, folder_ / "grown.usda").passed);
+    wrong.write = [](const SceneExport& scene) {
+        SceneExport fewer = scene;
+        fewer.things.pop_back();
+        return writeUsda(fewer);
+    };
+    EXPECT_FALSE(exportAndVerify(s, wrong, folder_ / "fewer.usda").passed);
+}
+
+TEST_F(Exchange, NothingComparedIsNotVerified) {
+    SceneExport s = scene();
+    for (auto& f : s.frames) f.solved = false;
+    for (const ExportFormat* format : exportFormats()) {
+        const ExportCheck check = exportAndVerify(s, *format, folder_ / format->fileName);
+        EXPECT_FALSE(check.passed) << format->word;
+        EXPECT_NE(check.sentence.find("nothing could be compared"), std::string::npos) << check.sentence;
+    }
+    s.frames.clear();
+    EXPECT_FALSE(exportAndVerify(s, plyFormat, folder_ / "none.ply").passed);
+}
+
+TEST_F(Exchange, AFormatSaysWhatItHasNoPlaceFor) {
+    EXPECT_EQ(cameraJsonFormat.lacks(scene()), "");
+    EXPECT_NE(plyFormat.lacks(scene()).find("camera, things"), std::string::npos);
+    SceneExport bent = scene();
+    bent.lens.setValue("k1", -0.1);
+    EXPECT_NE(usdaFormat.lacks(bent).find("distortion"), std::string::npos);
+    const ExportCheck check = exportAndVerify(bent, usdaFormat, folder_ / "bent.usda");
+    EXPECT_NE(check.sentence.find("It does not hold lens distortion"), std::string::npos) << check.sentence;
+    EXPECT_EQ(formatNamed("usda"), &usdaFormat);
+    EXPECT_EQ(formatNamed("nonsense"), nullptr);
 }
 
 TEST_F(Exchange, DamagedFilesAreRefused) {
@@ -102,7 +167,7 @@ TEST_F(Exchange, DamagedFilesAreRefused) {
     EXPECT_THROW((void)readUsda(usda.substr(0, usda.size() / 3), "x"), InputError);
     EXPECT_THROW((void)readUsda("", "x"), InputError);
     EXPECT_THROW((void)readPly(ply.substr(0, ply.size() / 2), "x"), InputError);
-    EXPECT_THROW((void)exportAndVerify(scene(), ExportFormat::ply, folder_ / "no" / "such" / "folder.ply"), InputError);
+    EXPECT_THROW((void)exportAndVerify(scene(), plyFormat, folder_ / "no" / "such" / "folder.ply"), InputError);
 }
 
 TEST_F(Exchange, NothingToExportIsSaid) { EXPECT_THROW((void)gatherExport(Shot(), ""), Error); }

@@ -15,6 +15,8 @@ constexpr size_t picturesKept = 12;
 constexpr int64_t bytesKept = int64_t(96) << 20;
 /// A picture that did not come by the time this many later ones did does not come any more.
 constexpr int patience = 4;
+/// Packets that are read on for the counterpart of a picture.
+constexpr int packetsAhead = 8;
 
 int64_t bytesOf(const AVFrame& f) {
     int64_t sum = 0;
@@ -75,7 +77,7 @@ const DecodedFrame* MovieDecoder::frame(int place, std::string* why) {
         if (why) *why = known->second;
         return nullptr;
     }
-    if (const DecodedFrame* f = kept(place); f && (f->serial || !tainted(place))) return f;
+    if (const DecodedFrame* f = kept(place); f && (f->serial ? compared(place) : !tainted(place))) return f;
     wanted_ = place;
     const int start = index_.startFor(place);
     if (!serial_ || !tainted(place)) {
@@ -88,7 +90,7 @@ const DecodedFrame* MovieDecoder::frame(int place, std::string* why) {
     }
     // Damage, or a start that is none: from two starts farther back.
     const int from = startBefore(startBefore(start));
-    const bool goOn = serial_ && !broken_ && lastPlace_ < place && begun_ == from;
+    const bool goOn = serial_ && !broken_ && (lastPlace_ < place || kept(place)) && begun_ == from;
     if (!goOn) {
         openDecoder(true);
         kept_.clear();
@@ -143,8 +145,8 @@ void MovieDecoder::keep(DecodedFrame frame) {
 
 MovieDecoder::Outcome MovieDecoder::decodeUntil(int place) {
     AvPointer<AVFrame> picture(av_frame_alloc());
-    int later = 0, errors = 0;
-    bool found = false;
+    int later = 0, errors = 0, ahead = 0;
+    bool found = kept(place) && kept(place)->serial == serial_;
     while (true) {
         const int got = avcodec_receive_frame(decoder_.get(), picture.get());
         if (got == 0) {
@@ -154,23 +156,27 @@ MovieDecoder::Outcome MovieDecoder::decodeUntil(int place) {
             if (at >= 0) noteLost(at);
             if (at < 0 || at + int(picturesKept) < place) {
                 if (at >= 0) lastPlace_ = std::max(lastPlace_, at);
-                decodedOtherwise(int(ordinal));
                 av_frame_unref(picture.get());
                 continue;
             }
             lastPlace_ = std::max(lastPlace_, at);
             found = found || at == place;
             later += at > place;
-            DecodedFrame frame{at, std::move(picture), {}, serial_, nullptr};
-            frame.otherwise = decodedOtherwise(int(ordinal));
+            DecodedFrame frame{at, std::move(picture), {}, serial_, nullptr, ordinal < lostUntil_};
             frame.damage = damageOf(*frame.picture);
             if (frame.damage.empty() && !log_.about(int(ordinal)).empty())
                 frame.damage = "parts of it are damaged and were patched up by the decoder";
             keep(std::move(frame));
-            if (found) return Outcome::found;
-            if (later > patience) return Outcome::missing;
+            compareWithSecond();
+            if (found && compared(place)) return Outcome::found;
+            if (!found && later > patience) return Outcome::missing;
             picture.reset(av_frame_alloc());
             continue;
+        }
+        // The second decoding may hold a picture back for longer: it goes without some packets.
+        if (found && (got == AVERROR_EOF || draining_ || ++ahead > packetsAhead)) {
+            for (DecodedFrame& f : kept_) f.withoutCounterpart = f.withoutCounterpart || f.place == place;
+            return Outcome::found;
         }
         if (got == AVERROR_EOF) return Outcome::missing;
         if (got != AVERROR(EAGAIN)) {
@@ -179,6 +185,8 @@ MovieDecoder::Outcome MovieDecoder::decodeUntil(int place) {
         }
         if (draining_) return Outcome::missing;
         send();
+        compareWithSecond();
+        if (found && compared(place)) return Outcome::found;
     }
 }
 
@@ -193,10 +201,17 @@ void MovieDecoder::noteLost(int place) {
     }
 }
 
-AvPointer<AVFrame> MovieDecoder::decodedOtherwise(int ordinal) {
-    if (!second_) return nullptr;
-    AvPointer<AVFrame> out = second_->take(ordinal);
-    return ordinal < lostUntil_ ? nullptr : std::move(out);
+/// Gives the pictures that are kept their counterparts of the second decoding, as far as those are there.
+void MovieDecoder::compareWithSecond() {
+    if (!second_) return;
+    for (DecodedFrame& f : kept_)
+        if (f.serial && !f.otherwise && !f.withoutCounterpart)
+            f.otherwise = second_->take(index_.frames[size_t(f.place)]);
+}
+
+bool MovieDecoder::compared(int place) const {
+    const DecodedFrame* f = kept(place);
+    return !f || !f->serial || f->otherwise || f->withoutCounterpart || !f->damage.empty();
 }
 
 void MovieDecoder::send() {

@@ -23,6 +23,8 @@ struct DecodedFrame {
     /// Of a serial one: the picture as it comes out when what the decoder makes up for damage is made up otherwise.
     /// Null where there is none: then any part may depend on damage.
     AvPointer<AVFrame> otherwise;
+    /// There is none: the second decoding gave none, or a picture that this one may depend on did not come out at all.
+    bool withoutCounterpart = false;
 };
 
 /// Pictures of a movie by their place in presentation order. Every picture comes out as it does when the movie is
@@ -53,8 +55,9 @@ class MovieDecoder {
     void openDecoder(bool serial);
     enum class Outcome { found, missing };
     Outcome decodeUntil(int place);
-    AvPointer<AVFrame> decodedOtherwise(int ordinal);
     void noteLost(int place);
+    void compareWithSecond();
+    [[nodiscard]] bool compared(int place) const;
     void send();
     void keep(DecodedFrame frame);
     void makeRoom();
