@@ -18,7 +18,7 @@ struct ExportFormat {
     /// Reads what write() wrote, for verification. What the format has no place for is taken from `ours`. Throws
     /// InputError naming `source`.
     SceneExport (*read)(const std::string& text, const std::string& source, const SceneExport& ours);
-    /// What this scene has and the format has no place for, in words ("the camera, 2 things"); empty = nothing.
+    /// What this scene has and the format has no place for, in words ("the camera, things"); empty = nothing.
     std::string (*lacks)(const SceneExport& scene);
 };
 

@@ -299,7 +299,7 @@ const ExportFormat usdaFormat{
     writeUsda,
     [](const std::string& text, const std::string& source, const SceneExport&) { return readUsda(text, source); },
     [](const SceneExport& s) {
-        return std::string(s.lens.isZero() ? "" : "lens distortion but as numbers in customLayerData");
+        return std::string(s.lens.isZero() ? "" : "lens distortion (only its numbers, in customLayerData)");
     },
 };
 

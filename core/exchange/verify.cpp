@@ -113,7 +113,7 @@ ExportCheck exportAndVerify(const SceneExport& scene, const ExportFormat& format
                   scene.frames.back().frame, check.largestPx, check.compared);
     check.sentence = text;
     if (const std::string lacks = check.passed ? format.lacks(scene) : std::string(); !lacks.empty())
-        check.sentence += " It does not hold " + lacks + ".";
+        check.sentence += " Not in the file: " + lacks + ".";
     return check;
 }
 
