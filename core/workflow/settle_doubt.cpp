@@ -23,6 +23,16 @@ bool anyDoubt(const std::vector<Path>& paths) {
                        [](const Path& p) { return std::any_of(p.points.begin(), p.points.end(), doubtful); });
 }
 
+/// Whether most frames have hardly any other points: WholeFrames kept the doubtful ones because there is nothing else.
+bool mostIsDoubtful(const std::vector<Path>& paths) {
+    std::map<int, int> sure;
+    for (const Path& p : paths)
+        for (const PathPoint& q : p.points) sure[q.frame] += !q.doubtful;
+    const auto few =
+        std::count_if(sure.begin(), sure.end(), [](const auto& frame) { return frame.second < enoughSoundPoints; });
+    return 2 * few > std::ssize(sure);
+}
+
 class Doubt {
   public:
     explicit Doubt(int width) : variance_(doubtVariance(width)), near_(near * width / 1280.0) {}
@@ -66,14 +76,14 @@ class Doubt {
 
 Shot withDoubtSettled(const Shot& shot, const std::function<Shot(const Shot&)>& update) {
     const Doubt doubt(shot.plate.width);
-    if (shot.solve->motion != Motion::free || !anyDoubt(*shot.paths)) return shot;
+    if (shot.solve->motion != Motion::free || !anyDoubt(*shot.paths) || mostIsDoubtful(*shot.paths)) return shot;
     auto sure = std::make_shared<std::vector<Path>>(*shot.paths);
     for (Path& p : *sure) std::erase_if(p.points, doubtful);
     std::erase_if(*sure, [](const Path& p) { return p.points.empty(); });
     Shot without = shot;
     without.paths = sure;
     without = update(without);
-    if (without.solve->motion != Motion::free) return without;
+    if (without.solve->motion != Motion::free) return shot;
 
     std::map<int, Eigen::Vector3d> places;
     for (const SolvedPoint& p : without.solve->points) places[p.pathId] = p.position;

@@ -13,7 +13,8 @@ namespace va {
 /// it, it is as sure as any other from then on, and the others are gone for good. Paths that have fewer than eight
 /// other points can't be told, and lose the doubtful ones.
 ///
-/// Gives the shot back with the same paths where nothing is in doubt, and where the solve has no depth.
+/// Gives the shot back with the same paths where nothing is in doubt, where the solve has no depth, with or without the
+/// doubtful points, and where most frames have hardly any others.
 Shot withDoubtSettled(const Shot& shot, const std::function<Shot(const Shot&)>& update);
 
 }  // namespace va

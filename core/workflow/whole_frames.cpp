@@ -17,9 +17,6 @@ constexpr double reach = 6, unsure = 2;
 /// How far from what depends on damage a reference may be taken, px at 1280 px of width; and the share of a frame from
 /// which on it may be taken anywhere.
 constexpr double around = 32, mostlyDoubtful = 0.9;
-/// So many points of a frame that depend on no damage tell where the camera was: those that do are left out then.
-constexpr int enough = 24;
-
 int nearestFrame(const Path& p, int frame) {
     int best = p.points.front().frame;
     for (const PathPoint& q : p.points)
@@ -144,7 +141,7 @@ void WholeFrames::removeFrom(std::vector<Path>& paths) {
     }
     std::set<int> dependent;
     for (const auto& [frame, mask] : depending_)
-        if (sound[frame] < enough) dependent.insert(frame);
+        if (sound[frame] < enoughSoundPoints) dependent.insert(frame);
     dependent_.insert(dependent.begin(), dependent.end());
     // Where most of a shot hangs on damage there is nothing else to go by.
     const bool keep = dependent.size() * 2 > sound.size();

@@ -14,6 +14,9 @@ namespace va {
 /// Variance, px², that says a point's place depends on damaged pictures: two pixels at 1280 px of width, squared.
 float doubtVariance(int width);
 
+/// So many points of a frame that depend on no damage tell where the camera was.
+inline constexpr int enoughSoundPoints = 24;
+
 /// A plate's pictures for following, in which a damaged frame costs that frame and nothing else.
 ///
 /// Following needs a picture for every frame it was told of, and only finds out on the way that one is damaged. It then

@@ -64,6 +64,22 @@ TEST(SettleDoubt, KeepsWhatLiesWhereTheSolvePutsItAndDropsTheRest) {
     EXPECT_LT(settled.solve->rmsPx, 0.5);
 }
 
+TEST(SettleDoubt, KeepsADoubtfulShotThatHasNothingElse) {
+    Shot shot = test::makeSolvedShot();
+    auto paths = std::make_shared<std::vector<Path>>(*shot.paths);
+    // From the sixth frame on, all depends on one that is lost.
+    for (Path& p : *paths)
+        for (PathPoint& q : p.points)
+            if (q.frame > 1005) doubt(q, 0.3);
+    shot.paths = paths;
+    shot = solvedAgain(shot);
+    ASSERT_EQ(shot.solve->motion, Motion::free);
+    const int solved = shot.solve->solvedCount();
+    const Shot settled = withDoubtSettled(shot, solvedAgain);
+    EXPECT_EQ(settled.paths, shot.paths);
+    EXPECT_EQ(settled.solve->solvedCount(), solved);
+}
+
 TEST(SettleDoubt, LeavesAShotWithoutDoubtAsItIs) {
     const Shot shot = test::makeSolvedShot();
     int updates = 0;
