@@ -108,7 +108,7 @@ Shot shotFor(const PlateArguments& a, Progress* progress) {
     }
     shot.range = {std::max(shot.range.first, shot.plate.frames.first),
                   std::min(shot.range.last, shot.plate.frames.last)};
-    obeyStrict(a, shot);
+    useStrict(a, shot);
     for (size_t i = 0; i < 3; ++i)
         if (a.density == densityNames[i]) shot.density = Density(i);
     shot.care = a.care == "careful" ? Care::careful : Care::quick;
@@ -117,14 +117,14 @@ Shot shotFor(const PlateArguments& a, Progress* progress) {
     if (!a.paths.empty()) {
         shot = withPathsFromFile(shot, a.paths);
         auto paths = std::make_shared<std::vector<Path>>(*shot.paths);
-        // Given paths are somebody's work: following anew leaves them alone.
+        // Given paths are somebody's work: tracking anew leaves them alone.
         for (Path& p : *paths) p.origin = PathOrigin::byHand;
         shot.paths = paths;
     }
     return shot;
 }
 
-void obeyStrict(const PlateArguments& a, const Shot& shot) {
+void useStrict(const PlateArguments& a, const Shot& shot) {
     if (!a.strict) return;
     for (const FrameRange& gap : shot.plate.gaps)
         if (gap.last >= shot.range.first && gap.first <= shot.range.last)

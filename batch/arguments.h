@@ -9,7 +9,7 @@
 
 namespace va {
 
-/// What match and follow share: the plate, its range, and what features are followed.
+/// What match and track share: the plate, its range, and what features are tracked.
 struct PlateArguments {
     std::string plate, range, rate, pixelAspect, density = "normal", care = "quick", mask, masksFrom, paths;
     double maskThreshold = 0.5, maskGrow = 0;
@@ -22,7 +22,7 @@ FrameRange parseRange(const std::string& text);
 /// The shot that the arguments describe, its plate opened. Throws InputError and CLI::ValidationError.
 Shot shotFor(const PlateArguments& a, Progress* progress = nullptr);
 /// With --strict, throws InputError where a frame of the range is missing or damaged, as far as it is known by now.
-void obeyStrict(const PlateArguments& a, const Shot& shot);
+void useStrict(const PlateArguments& a, const Shot& shot);
 
 /// Progress for people (one line that rewrites itself on a terminal) or for programs (a JSON object a line), on
 /// standard error.

@@ -20,7 +20,7 @@ enum ExitCode {
 /// va::Error.
 using Command = std::function<int()>;
 void addMatchCommand(CLI::App& program, Command& run);
-void addFollowCommand(CLI::App& program, Command& run);
+void addTrackCommand(CLI::App& program, Command& run);
 void addInfoCommand(CLI::App& program, Command& run);
 void addLensCommands(CLI::App& program, Command& run);
 void addResampleCommands(CLI::App& program, Command& run);

@@ -12,7 +12,7 @@ namespace va {
 void addExportCommand(CLI::App& program, Command& run) {
     struct Arguments {
         std::string project, format, out;
-        bool straight = false;
+        bool undistorted = false;
     };
     auto a = std::make_shared<Arguments>();
     CLI::App* c =
@@ -22,12 +22,13 @@ void addExportCommand(CLI::App& program, Command& run) {
     for (const ExportFormat* f : exportFormats()) words.emplace_back(f->word);
     c->add_option("--format", a->format, formatWords())->required()->check(CLI::IsMember(words));
     c->add_option("--out", a->out, "File to write")->required();
-    c->add_flag("--straight", a->straight, "The camera of the straightened plate in its larger frame");
+    c->add_flag("--undistorted", a->undistorted, "The camera of the undistorted plate in its larger frame");
+    c->add_flag("--straight", a->undistorted)->group("");  // the option's older name
     c->callback([a, &run] {
         run = [a] {
             const Shot shot = readShot(a->project);
             SceneExport scene = gatherScene(shot);
-            if (a->straight) scene = straightened(scene, Overscan::whole);
+            if (a->undistorted) scene = undistortedScene(scene, Overscan::whole);
             const ExportCheck check = exportAndVerify(scene, *formatNamed(a->format), a->out);
             std::printf("%s\n", check.sentence.c_str());
             return check.passed ? exitDone : exitVerification;

@@ -15,7 +15,7 @@
 #include "shot/json_parts.h"
 #include "shot/lens_file.h"
 #include "shot/lens_json.h"
-#include "solve/chart_calibration.h"
+#include "solve/calibration/chart_calibration.h"
 
 namespace va {
 namespace {
@@ -79,7 +79,7 @@ json resultOf(const ChartCalibration& c, int width, int height) {
            {"warnings", c.warnings},
            {"stills", json::array()},
            {"sigma", json::object()}};
-    for (const auto& s : c.sureness) j["sigma"][s.name] = s.sigma;
+    for (const auto& s : c.uncertainty) j["sigma"][s.name] = s.sigma;
     for (const auto& s : c.stills)
         j["stills"].push_back(
             {{"name", s.name}, {"rms_px", s.rmsPx}, {"used", s.used}, {"corners", s.corners}, {"aside", s.aside}});
@@ -121,7 +121,7 @@ int fromChart(const ChartArguments& a) {
     else {
         std::printf("RMS %.3f px over %zu stills, corners in %.0f %% of the frame\n", c.rmsPx, c.stills.size(),
                     c.cover * 100);
-        for (const auto& s : c.sureness) std::printf("  %-12s %12.6g ± %.2g\n", s.name.c_str(), s.value, s.sigma);
+        for (const auto& s : c.uncertainty) std::printf("  %-12s %12.6g ± %.2g\n", s.name.c_str(), s.value, s.sigma);
         for (const auto& w : c.warnings) std::printf("%s\n", w.c_str());
     }
     return exitDone;
@@ -183,7 +183,7 @@ int fromLines(const LinesArguments& a) {
                {"warnings", r.warnings},
                {"edges", json::array()},
                {"sigma", json::object()}};
-        for (const auto& s : r.sureness) j["sigma"][s.name] = s.sigma;
+        for (const auto& s : r.uncertainty) j["sigma"][s.name] = s.sigma;
         for (size_t i = 0; i < edges.size(); ++i)
             j["edges"].push_back({{"frame", frameOfEdge[i]},
                                   {"from", numbers(edges[i].front())},
@@ -195,8 +195,8 @@ int fromLines(const LinesArguments& a) {
         return exitDone;
     }
     std::printf("%zu edges, %td of them straight to %.3f px\n", edges.size(), used, r.rmsPx);
-    for (const auto& s : r.sureness) std::printf("  %-12s %12.6g ± %.2g\n", s.name.c_str(), s.value, s.sigma);
-    std::printf("Expected error of the straightening: %.2f px at the worst place of the frame\n", r.mapSigmaPx);
+    for (const auto& s : r.uncertainty) std::printf("  %-12s %12.6g ± %.2g\n", s.name.c_str(), s.value, s.sigma);
+    std::printf("Expected error of the undistortion: %.2f px at the worst place of the frame\n", r.mapSigmaPx);
     for (const auto& w : r.warnings) std::printf("%s\n", w.c_str());
     return exitDone;
 }
@@ -247,7 +247,7 @@ void addLensCommands(CLI::App& program, Command& run) {
     addFindOptions(*lines, *l);
     lines->add_option("--frame", l->frames, "Frame to look at, may be repeated; else the middle one");
     lines->add_option("--stroke", l->strokes,
-                      "Follow the edge along x0,y0,x1,y1 (px), may be repeated; else edges are found, and those that "
+                      "Track the edge along x0,y0,x1,y1 (px), may be repeated; else edges are found, and those that "
                       "are curved in the world left out");
     lines->add_option("--focal-px", l->focalPx, "Focal length in px, if known: edges do not tell it");
     lines->add_flag("--principal", l->principal, "Solve the principal point as well");

@@ -16,12 +16,12 @@ int main(int argc, char** argv) {
     std::signal(SIGPIPE, SIG_IGN);
     va::startPlateReaders();
     const va::Interrupt interrupt;
-    CLI::App program{"Matchmove from the shell: follow, solve, level, export."};
+    CLI::App program{"Matchmove from the shell: track, solve, level, export."};
     program.set_version_flag("--version", std::string("vanchor ") + VA_VERSION);
     program.require_subcommand(1);
     va::Command run;
     va::addMatchCommand(program, run);
-    va::addFollowCommand(program, run);
+    va::addTrackCommand(program, run);
     va::addInfoCommand(program, run);
     va::addLensCommands(program, run);
     va::addResampleCommands(program, run);

@@ -34,13 +34,13 @@ struct MatchArguments {
     std::string move = "automatic", zoom = "automatic";
     double sensorWidth = 0;
     uint64_t seed = 1;
-    bool asJson = false, followStraight = false, movers = false;
+    bool asJson = false, trackUndistorted = false, movers = false;
     SolveArguments solve;
 };
 
-/// The file's bend, and its principal point where it says for which picture. A focal length that was asked for stays;
-/// else that of the file, to which its bend belongs, is where the solve starts.
-void takeBend(Shot& shot, const std::string& path) {
+/// The file's distortion, and its principal point where it says for which picture. A focal length that was asked for
+/// stays; else that of the file, to which its distortion belongs, is where the solve starts.
+void takeDistortion(Shot& shot, const std::string& path) {
     const CameraBack asked = shot.back;
     shot = withLensFile(shot, path);
     if (asked.focal != Known::unknown) {
@@ -67,14 +67,14 @@ int match(const MatchArguments& a) {
         shot.back.focal = Known::known;
     }
     if (a.distortion == "none") shot.back.distortion = Known::known;
-    else if (a.distortion != "solve") takeBend(shot, a.distortion);
-    if (a.followStraight && (shot.back.distortion == Known::unknown || shot.back.lens.isZero()))
-        throw CLI::ValidationError("--follow-straight", "it needs a lens file in --distortion");
-    shot.followStraight = a.followStraight;
-    const std::map<std::string, MoveChoice> moves{{"automatic", MoveChoice::automatic},
-                                                  {"free", MoveChoice::free},
-                                                  {"rotation", MoveChoice::rotation},
-                                                  {"fixed", MoveChoice::fixed}};
+    else if (a.distortion != "solve") takeDistortion(shot, a.distortion);
+    if (a.trackUndistorted && (shot.back.distortion == Known::unknown || shot.back.lens.isZero()))
+        throw CLI::ValidationError("--track-undistorted", "it needs a lens file in --distortion");
+    shot.trackUndistorted = a.trackUndistorted;
+    const std::map<std::string, MoveChoice> moves{
+        {"automatic", MoveChoice::automatic},  {"free", MoveChoice::free},         {"nodal-pan", MoveChoice::nodalPan},
+        {"locked-off", MoveChoice::lockedOff}, {"rotation", MoveChoice::nodalPan},  // older words
+        {"fixed", MoveChoice::lockedOff}};
     const std::map<std::string, ZoomChoice> zooms{
         {"automatic", ZoomChoice::automatic}, {"no", ZoomChoice::constant}, {"yes", ZoomChoice::zooms}};
     shot.choices = {moves.at(a.move), zooms.at(a.zoom)};
@@ -83,7 +83,7 @@ int match(const MatchArguments& a) {
     RunFolder folder(a.out);
     const auto start = std::chrono::steady_clock::now();
     shot = matchShot(shot, progress);
-    obeyStrict(a.plate, shot);
+    useStrict(a.plate, shot);
     shot = withSolveOptions(shot, a.solve, progress);
     if (a.movers && shot.solve->has()) shot = withMoverFeatures(withMoversProposed(shot, progress), progress, true);
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -123,7 +123,7 @@ int match(const MatchArguments& a) {
                {"k1", r.lens.lens.value("k1")},
                {"k2", r.lens.lens.value("k2")},
                {"lens_map_sigma_px", r.lensMapSigmaPx},
-               {"bend_refused", r.bendRefusedPx >= 0 ? json(refusalOf(r)) : json(nullptr)},
+               {"distortion_refused", r.distortionRefusedPx >= 0 ? json(refusalOf(r)) : json(nullptr)},
                {"seconds", seconds},
                {"plate_seconds", double(shot.frames().size()) / shot.rate().value()},
                {"readout_share", r.readout},
@@ -172,28 +172,33 @@ int match(const MatchArguments& a) {
     }
     if (!verified) return exitVerification;
     // A camera that does not move is an answer where the artist said so; else there is no depth to go on with.
-    const bool asked = r.motion == Motion::fixed && shot.choices.move == MoveChoice::fixed;
-    return r.motion == Motion::free || r.motion == Motion::rotation || asked ? exitDone : exitNoSolve;
+    const bool asked = r.motion == Motion::lockedOff && shot.choices.move == MoveChoice::lockedOff;
+    return r.motion == Motion::free || r.motion == Motion::nodalPan || asked ? exitDone : exitNoSolve;
 }
 
 }  // namespace
 
 void addMatchCommand(CLI::App& program, Command& run) {
     auto a = std::make_shared<MatchArguments>();
-    CLI::App* c = program.add_subcommand("match", "Follow features, solve the camera, level, and export");
+    CLI::App* c = program.add_subcommand("match", "Track features, solve the camera, level, and export");
     addPlateOptions(*c, a->plate);
     c->add_option("--out", a->out, "Folder for shot.vanchor, camera.json, camera.usda, cloud.ply")->required();
     c->add_option("--sensor-width", a->sensorWidth, "Film back width in mm")->check(CLI::PositiveNumber);
     c->add_option("--focal", a->focal, "Focal length in mm if known, else the word unknown");
     c->add_option("--distortion", a->distortion, "solve, none, or a JSON file with k1, k2 …");
-    c->add_option("--move", a->move, "Kind of move: automatic, free, rotation, fixed")
-        ->check(CLI::IsMember({"automatic", "free", "rotation", "fixed"}));
+    c->add_option("--move", a->move, "Kind of move: automatic, free, nodal-pan, locked-off")
+        ->check([](const std::string& word) {
+            for (const char* known : {"automatic", "free", "nodal-pan", "locked-off", "rotation", "fixed"})
+                if (word == known) return std::string();
+            return "\"" + word + "\" is none of automatic, free, nodal-pan, locked-off";
+        });
     c->add_option("--zoom", a->zoom, "Whether the focal length changes: automatic, no, yes")
         ->check(CLI::IsMember({"automatic", "no", "yes"}));
     addSolveOptions(*c, a->solve);
     c->add_flag("--movers", a->movers, "Look for things that move rigidly apart from the scene, and solve them");
-    c->add_flag("--follow-straight", a->followStraight,
-                "Follow features on the plate straightened by that lens, for strong bends");
+    c->add_flag("--track-undistorted", a->trackUndistorted,
+                "Track features on the plate undistorted by that lens, for strong distortion");
+    c->add_flag("--follow-straight", a->trackUndistorted)->group("");  // the option's older name
     c->add_option("--seed", a->seed, "Seed of all random draws");
     c->add_flag("--json", a->asJson, "Progress and result as JSON");
     c->callback([a, &run] { run = [a] { return match(*a); }; });

@@ -8,7 +8,7 @@
 #include "commands.h"
 #include "interrupt.h"
 #include "shot/lens_file.h"
-#include "workflow/straighten.h"
+#include "workflow/undistort.h"
 
 namespace va {
 namespace {
@@ -66,7 +66,7 @@ std::vector<int> framesFor(const std::string& range, const PlateInfo& info) {
     return frames;
 }
 
-int resampled(const ResampleArguments& a, bool straighten) {
+int resampled(const ResampleArguments& a, bool undistort) {
     ProgressPrinter printer(false);
     Interrupt::Watched progress([&](const Progress::State& s) { printer(s); });
     const auto source = openPlate(a.plate, {}, &progress);
@@ -75,23 +75,23 @@ int resampled(const ResampleArguments& a, bool straighten) {
     ResampledSeries r;
     if (a.lens.empty() == a.stmap.empty()) throw CLI::ValidationError("--lens", "give either a lens or an STMap");
     if (!a.stmap.empty()) {
-        const auto [width, height] = straighten ? std::pair(0, 0) : sizeOf(a.size);
-        r = throughStmap(*source, framesFor(a.range, info), a.stmap, width, height, !straighten, filterOf(a.filter),
+        const auto [width, height] = undistort ? std::pair(0, 0) : sizeOf(a.size);
+        r = throughStmap(*source, framesFor(a.range, info), a.stmap, width, height, !undistort, filterOf(a.filter),
                          !a.straightAlpha, seriesFor(a, info), progress);
-    } else if (straighten) {
-        r = straightenPlate(*source, framesFor(a.range, info), lensFor(a.lens, a.focalMm, info.width, info.height),
-                            overscan, filterOf(a.filter), seriesFor(a, info), progress);
+    } else if (undistort) {
+        r = undistortPlate(*source, framesFor(a.range, info), lensFor(a.lens, a.focalMm, info.width, info.height),
+                           overscan, filterOf(a.filter), seriesFor(a, info), progress);
         // What other programs need to know of the larger frame.
         LensFile file;
-        file.intrinsics = r.frame.straight;
+        file.intrinsics = r.frame.undistorted;
         file.width = r.frame.width;
         file.height = r.frame.height;
-        file.source = "straightened frame";
-        writeFileAtomically(std::filesystem::path(a.out) / "straight_frame.json", writeLensFile(file));
+        file.source = "undistorted frame";
+        writeFileAtomically(std::filesystem::path(a.out) / "undistorted_frame.json", writeLensFile(file));
     } else {
         const auto [width, height] = sizeOf(a.size);
-        r = bendInsert(*source, framesFor(a.range, info), lensFor(a.lens, a.focalMm, width, height), width, height,
-                       overscan, filterOf(a.filter), !a.straightAlpha, seriesFor(a, info), progress);
+        r = distortInsert(*source, framesFor(a.range, info), lensFor(a.lens, a.focalMm, width, height), width, height,
+                          overscan, filterOf(a.filter), !a.straightAlpha, seriesFor(a, info), progress);
     }
     printer.end();
     std::printf("%s\n", r.report.c_str());
@@ -108,20 +108,21 @@ void addResampleOptions(CLI::App& c, ResampleArguments& a) {
     c.add_option("--bits", a.bits, "Bits a channel: 8, 10, 16 or 32")->check(CLI::IsMember({8, 10, 16, 32}));
     c.add_option("--filter", a.filter, "Filter")->check(CLI::IsMember({"bilinear", "bicubic", "lanczos"}));
     c.add_option("--range", a.range, "First and last frame, such as 1001-1100");
-    c.add_flag("--overscan", a.overscan, "The straight frame keeps every pixel of the plate, and is larger");
+    c.add_flag("--overscan", a.overscan, "The undistorted frame keeps every pixel of the plate, and is larger");
 }
 
 }  // namespace
 
 void addResampleCommands(CLI::App& program, Command& run) {
     auto u = std::make_shared<ResampleArguments>();
-    CLI::App* undistort = program.add_subcommand("undistort", "Straighten a plate");
+    CLI::App* undistort = program.add_subcommand("undistort", "Undistort a plate");
     undistort->add_option("plate", u->plate, "Movie, stills or photo")->required();
     addResampleOptions(*undistort, *u);
     undistort->callback([u, &run] { run = [u] { return resampled(*u, true); }; });
 
     auto r = std::make_shared<ResampleArguments>();
-    CLI::App* redistort = program.add_subcommand("redistort", "Bend an insert that was made for the straight frame");
+    CLI::App* redistort =
+        program.add_subcommand("redistort", "Distortion an insert that was made for the undistorted frame");
     redistort->add_option("insert", r->plate, "Stills with alpha, or a movie")->required();
     redistort->add_option("--size", r->size, "Size of the plate, such as 1920x1080")->required();
     addResampleOptions(*redistort, *r);
@@ -134,8 +135,8 @@ void addResampleCommands(CLI::App& program, Command& run) {
     stmap->add_option("--lens", s->lens, "Lens file or camera.json")->required();
     stmap->add_option("--focal", s->focalMm, "Focal length in mm, for the file of a zoom lens");
     stmap->add_option("--size", s->size, "Size of the plate, such as 1920x1080")->required();
-    stmap->add_option("--out", s->out, "Folder for straighten.exr and bend.exr")->required();
-    stmap->add_flag("--overscan", s->overscan, "The straight frame keeps every pixel of the plate, and is larger");
+    stmap->add_option("--out", s->out, "Folder for undistort.exr and distortion.exr")->required();
+    stmap->add_flag("--overscan", s->overscan, "The undistorted frame keeps every pixel of the plate, and is larger");
     stmap->callback([s, &run] {
         run = [s] {
             const auto [width, height] = sizeOf(s->size);
@@ -143,7 +144,7 @@ void addResampleCommands(CLI::App& program, Command& run) {
             const std::filesystem::path folder = s->out;
             const ResampledSeries r2 = writeStmaps(lensFor(s->lens, s->focalMm, width, height), width, height,
                                                    s->overscan ? Overscan::whole : Overscan::none,
-                                                   folder / "straighten.exr", folder / "bend.exr");
+                                                   folder / "undistort.exr", folder / "distort.exr");
             std::printf("%s\n", r2.report.c_str());
             return exitDone;
         };

@@ -83,7 +83,7 @@ void addSolveOptions(CLI::App& c, SolveArguments& a) {
     c.add_option("--check-points", a.checkPoints,
                  "Known measures: a text file of lines \"name x y z\", or a JSON list (docs/formats.md)");
     c.add_flag("--refine", a.refine, "Set aside what fits badly after the solve, and say what that was worth");
-    c.add_option("--leave-out", a.leaveOut, "Frames A-B whose camera is not believed: it goes between its neighbours");
+    c.add_option("--leave-out", a.leaveOut, "Frames A-B whose camera is not used: it goes between its neighbours");
     c.add_option("--smooth", a.smooth, "Frames A-B of the camera's path to smooth, or A-B:WIDTH in frames");
     c.add_flag("--fill", a.fill, "Fill frames without a camera between their neighbours, marked as such");
 }

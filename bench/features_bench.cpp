@@ -21,10 +21,10 @@
 #include "style/theme.h"
 #include "table.h"
 #include "track/find_features.h"
-#include "track/follow.h"
+#include "track/track.h"
 #include "warp.h"
-#include "workflow/follow_shot.h"
 #include "workflow/match_shot.h"
+#include "workflow/track_shot.h"
 
 namespace va::bench {
 namespace {
@@ -42,14 +42,14 @@ Survival survival(const std::function<Luma(int)>& make, int frames,
     const auto read = [&](int f) -> const Luma& { return made[size_t(f)]; };
     Survival out;
     Progress progress;
-    FollowRequest request;
+    TrackRequest request;
     for (int i = 0; i < frames; ++i) request.frames.push_back(i);
     request.read = [&](int f) { return made[size_t(f)]; };
     request.options.features = 200;
     request.options.radius = 10;
     request.options.shortestPath = 1;
     request.options.refillEvery = 1000;
-    const auto paths = followFeatures(std::move(request), progress);
+    const auto paths = trackFeatures(std::move(request), progress);
     std::vector<cv::Point2f> start;
     int kept = 0;
     for (const Path& p : paths) {
@@ -153,7 +153,7 @@ void measureSurvival(Table& table) {
            "jolts with 15 px of motion blur");
 }
 
-double followSeconds(const std::string& clip, double* perFrame = nullptr) {
+double trackSeconds(const std::string& clip, double* perFrame = nullptr) {
     Shot s = withPlate(Shot(), clip);
     if (s.range.count() > 200) s.range.last = s.range.first + 199;
     Progress progress;
@@ -171,10 +171,10 @@ void measureSpeed(Table& table) {
     double live = 0;
     const std::string clip = clip1080p(200);
     double seconds = 1e9;
-    for (int i = 0; i < 2; ++i) seconds = std::min(seconds, followSeconds(clip, &live));
+    for (int i = 0; i < 2; ++i) seconds = std::min(seconds, trackSeconds(clip, &live));
     std::snprintf(note, sizeof note,
-                  "decode and follow 200 frames of 1080p H.264: %.1f frames a second, %.0f live features",
-                  200 / seconds, live);
+                  "decode and track 200 frames of 1080p H.264: %.1f frames a second, %.0f live features", 200 / seconds,
+                  live);
     table.push_back({"follow_1080p_fps", 200 / seconds, "fps", ">= 24", note});
     table.push_back({"follow_vs_playing_1080p", seconds / (200.0 / 25), "ratio", "<= 1.04",
                      "the same against playing time at 25 fps"});
@@ -184,7 +184,7 @@ void measureSpeed(Table& table) {
     if (pipe(pipes) != 0) return;
     const pid_t child = fork();
     if (child == 0) {
-        const double s = followSeconds(big);
+        const double s = trackSeconds(big);
         _exit(write(pipes[1], &s, sizeof s) == sizeof s ? 0 : 1);
     }
     int status = 0;
@@ -194,7 +194,7 @@ void measureSpeed(Table& table) {
     if (read(pipes[0], &s, sizeof s) != sizeof s) s = 1e9;
     close(pipes[0]);
     close(pipes[1]);
-    table.push_back({"follow_4k_fps", 48 / s, "fps", ">= 6", "decode and follow 48 frames of 3840 × 2160"});
+    table.push_back({"follow_4k_fps", 48 / s, "fps", ">= 6", "decode and track 48 frames of 3840 × 2160"});
     table.push_back({"follow_4k_memory_mb", double(usage.ru_maxrss) / 1024, "MB", "<= 3000", "peak of that process"});
 }
 

@@ -9,7 +9,7 @@
 
 namespace va::bench {
 
-/// A 1080p plate through the straightening map of a barrel lens, 8 bit and bicubic, against OpenCV's remap with the
+/// A 1080p plate through the undistortion map of a barrel lens, 8 bit and bicubic, against OpenCV's remap with the
 /// same map and as many threads: once on three channels, which is what OpenCV needs for colour, and once on our four.
 void measureLens(Table& table) {
     const int w = 1920, h = 1080;
@@ -17,13 +17,14 @@ void measureLens(Table& table) {
     lens.focalPx = 0.6 * w;
     lens.principalPoint = {(w - 1) / 2.0, (h - 1) / 2.0};
     lens.lens = LensModel::brownConrady(-0.18, 0.03);
-    const StraightFrame frame = straightFrame(lens, w, h, Overscan::whole);
-    const PixelMap map = straighteningMap(lens, frame, w, h);
+    const UndistortedFrame frame = undistortedFrame(lens, w, h, Overscan::whole);
+    const PixelMap map = undistortionMap(lens, frame, w, h);
     Picture8 plate(w, h);
     std::mt19937 random(1);
     for (uint8_t& v : plate.data) v = uint8_t(random());
     Picture8 out;
-    const double ours = bestSeconds(10, [&] { out = resample(plate, map, Filter::bicubic, Edge::hold, std::move(out)); });
+    const double ours =
+        bestSeconds(10, [&] { out = resample(plate, map, Filter::bicubic, Edge::hold, std::move(out)); });
     cv::setNumThreads(threadCount());
     const cv::Mat mx(frame.height, frame.width, CV_32F, const_cast<float*>(map.x.data.data())),
         my(frame.height, frame.width, CV_32F, const_cast<float*>(map.y.data.data()));
@@ -37,7 +38,7 @@ void measureLens(Table& table) {
     std::snprintf(note, sizeof note,
                   "1080p to %d × %d, bicubic, 8 bit: %.1f ms against %.1f (three channels) and %.1f (four), %d threads",
                   frame.width, frame.height, ours * 1e3, theirs3 * 1e3, theirs4 * 1e3, threadCount());
-    table.push_back({"straighten_vs_opencv", ours / theirs3, "ratio", "<= 1", note});
+    table.push_back({"undistort_vs_opencv", ours / theirs3, "ratio", "<= 1", note});
 }
 
 }  // namespace va::bench

@@ -64,7 +64,7 @@ void measureSolve(Table& table) {
     SolveResult r;
     const double seconds = bestSeconds(1, [&] { r = solveShot(s.paths, s.request, progress); });
     char note[300];
-    std::snprintf(note, sizeof note, "%zu paths, %.2f million sightings: %d of 1000 frames, fit %.3f px",
+    std::snprintf(note, sizeof note, "%zu paths, %.2f million observations: %d of 1000 frames, fit %.3f px",
                   s.paths.size(), double(seen) / 1e6, r.solvedCount(), r.rmsPx);
     table.push_back({"solve_1000_frames", seconds, "s", "<= 60", note});
     table.push_back({"solve_1000_frames_memory", peakMegabytes(), "MB", "<= 2000", "peak of the whole process"});

@@ -26,7 +26,7 @@ std::string clip1080p(int frames);
 /// The same at 3840 × 2160, 24 frames.
 std::string clip4k();
 
-void measureFollowing(Table& table);
+void measureTracking(Table& table);
 void measureFeatures(Table& table);
 void measureBundle(Table& table);
 void measureLens(Table& table);

@@ -11,6 +11,7 @@
 #include "shot/shot_file.h"
 #include "style/theme.h"
 #include "table.h"
+#include "views/views.h"
 #include "workflow/match_shot.h"
 
 namespace va::bench {
@@ -41,6 +42,23 @@ void measureWindow(Table& table) {
     QApplication::processEvents();
     table.push_back({"first_picture_s", double(clock.nsecsElapsed()) * 1e-9, "s", "<= 1",
                      "from opening to the picture on screen, 720p H.264"});
+
+    for (const QSize size : {QSize(1280, 800), QSize(1920, 1080)}) {
+        window.resize(size);
+        const QString of = QString::number(size.width());
+        const auto share = [&](const char* views, const char* step) {
+            window.action(views)->trigger();
+            window.action(step)->trigger();
+            QApplication::processEvents();
+            return 100 * window.views().visiblePictureArea() / (double(window.width()) * window.height());
+        };
+        const bool small = size.width() == 1280;
+        table.push_back({"picture_share_alone_" + of.toStdString(), share("plateOnly", "stepPlate"), "%",
+                         small ? ">= 45" : ">= 55", "of the window's area, step Plate"});
+        table.push_back({"picture_share_beside_" + of.toStdString(), share("both", "stepSolve"), "%",
+                         small ? ">= 24" : ">= 30", "of the window's area, beside the scene view"});
+    }
+    window.resize(1700, 1000);
 
     // With everything that lies on the picture after a match, in a range that is held.
     Progress progress;

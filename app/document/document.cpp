@@ -12,10 +12,10 @@
 #include "base/error.h"
 #include "exchange/verify.h"
 #include "shot/shot_file.h"
-#include "workflow/follow_shot.h"
 #include "workflow/gather_scene.h"
 #include "workflow/match_shot.h"
 #include "workflow/merge_paths.h"
+#include "workflow/track_shot.h"
 #include "workflow/verdict.h"
 
 namespace va {
@@ -96,8 +96,8 @@ void Document::takeResult(const QString& name, const Shot& result) {
         next.paths =
             shot_.paths == jobStart_.paths ? result.paths : mergedPaths(*jobStart_.paths, *shot_.paths, *result.paths);
         next.pathsFrom = result.pathsFrom;
-        next.followed = result.followed;
-        next.exclusionsFollowed = result.exclusionsFollowed;
+        next.tracked = result.tracked;
+        next.exclusionsTracked = result.exclusionsTracked;
         next.findings = result.findings;
         next.blur = result.blur;
         next.plate.damaged = result.plate.damaged;
@@ -353,9 +353,9 @@ void Document::startJob(const QString& name, Job::Work work) {
 void Document::matchShot() {
     startJob(tr("Match shot"), [](const Shot& s, Progress& p, Shot& soFar) { return va::matchShot(s, p, &soFar); });
 }
-void Document::followFeatures() {
-    startJob(tr("Follow features"), [](const Shot& s, Progress& p, Shot& soFar) {
-        return followWorkFor(s) == FollowWork::none ? withPathsAnew(s, p, &soFar) : withPaths(s, p, &soFar);
+void Document::trackFeatures() {
+    startJob(tr("Track features"), [](const Shot& s, Progress& p, Shot& soFar) {
+        return trackWorkFor(s) == TrackWork::none ? withPathsAnew(s, p, &soFar) : withPaths(s, p, &soFar);
     });
 }
 void Document::solve() {
@@ -363,11 +363,11 @@ void Document::solve() {
     startJob(tr("Solve"), [](const Shot& s, Progress& p, Shot&) { return withSolve(s, p); });
 }
 
-QStringList Document::exportTo(const QString& folder, bool straight) {
+QStringList Document::exportTo(const QString& folder, bool undistorted) {
     if (!QDir().mkpath(folder))
         throw InputError(tr("The folder \"%1\" can't be made. Choose another.").arg(folder).toStdString());
     SceneExport scene = gatherScene(shot_);
-    if (straight) scene = straightened(scene, Overscan::whole);
+    if (undistorted) scene = undistortedScene(scene, Overscan::whole);
     QStringList sentences;
     double largest = 0;
     bool passed = true;

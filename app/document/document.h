@@ -64,13 +64,13 @@ class Document : public QObject {
     // ---- long work ----------------------------------------------------------------------------------------------
     [[nodiscard]] Job& job() { return job_; }
     void matchShot();
-    void followFeatures();
+    void trackFeatures();
     void solve();
     /// Runs work on the shot as it is now; what it makes is merged into the shot as it is then.
     void startJob(const QString& name, Job::Work work);
     /// Writes camera.json, camera.usda and cloud.ply into a folder, verified. Gives the sentences. Throws InputError.
-    /// With `straight`, the camera is that of the straightened plate in its larger frame.
-    QStringList exportTo(const QString& folder, bool straight = false);
+    /// With `undistorted`, the camera is that of the undistorted plate in its larger frame.
+    QStringList exportTo(const QString& folder, bool undistorted = false);
 
     // ---- what is looked at --------------------------------------------------------------------------------------
     [[nodiscard]] int frame() const { return frame_; }

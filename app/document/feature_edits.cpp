@@ -8,10 +8,10 @@
 #include "base/error.h"
 #include "exchange/paths_file.h"
 #include "media/plate_source.h"
-#include "track/hand_follow.h"
+#include "track/hand_track.h"
 #include "workflow/exclusion.h"
-#include "workflow/follow_shot.h"
 #include "workflow/suggest_masks.h"
+#include "workflow/track_shot.h"
 
 namespace va {
 namespace {
@@ -85,7 +85,7 @@ const Path* FeatureEdits::current() const {
     return any;
 }
 
-void FeatureEdits::followCurrent(bool forward, bool oneFrame) {
+void FeatureEdits::trackCurrent(bool forward, bool oneFrame) {
     const Path* p = current();
     if (!p) return say(tr("Select a feature first, or place one with the hand tool."));
     if (!p->at(document_.frame()))
@@ -100,9 +100,9 @@ void FeatureEdits::followCurrent(bool forward, bool oneFrame) {
             path.at(from)->origin = PointOrigin::byHand;
         });
     }
-    document_.startJob(forward ? tr("Follow forward") : tr("Follow backward"),
+    document_.startJob(forward ? tr("Track forward") : tr("Track backward"),
                        [=, this](const Shot& s, Progress& progress, Shot&) {
-                           HandFollowRequest request;
+                           HandTrackRequest request;
                            request.path = *s.path(id);
                            for (int f : s.frames())
                                if (forward ? f >= from : f <= from) request.frames.push_back(f);
@@ -110,8 +110,8 @@ void FeatureEdits::followCurrent(bool forward, bool oneFrame) {
                            if (oneFrame && request.frames.size() > 2) request.frames.resize(2);
                            const auto source = openPlate(s.plateSpec, s.overrides);
                            request.read = [&](int f) { return source->luma(f); };
-                           progress.stage("Following by hand", int(request.frames.size()), 1);
-                           const HandFollowResult result = followByHand(std::move(request), progress);
+                           progress.stage("Tracking by hand", int(request.frames.size()), 1);
+                           const HandTrackResult result = trackByHand(std::move(request), progress);
                            if (!result.stopped.empty())
                                Q_EMIT document_.message(QString::fromStdString(result.stopped));
                            return withPath(s, result.path);
@@ -169,12 +169,12 @@ void FeatureEdits::removeSpan(FrameRange span, bool aside) {
                    withSpanSetAside(document_.shot(), ids, span, aside));
 }
 
-void FeatureEdits::guidedFollow() {
+void FeatureEdits::guidedTrack() {
     if (document_.shot().solve->motion != Motion::free)
-        return say(tr("There is no solve with depth yet to guide the follow. Solve first."));
-    document_.startJob(tr("Guided follow"), [this](const Shot& s, Progress& progress, Shot&) {
+        return say(tr("There is no solve with depth yet to guide the track. Solve first."));
+    document_.startJob(tr("Guided track"), [this](const Shot& s, Progress& progress, Shot&) {
         std::string sentence;
-        const Shot out = withGuidedFollow(s, progress, &sentence);
+        const Shot out = withGuidedTrack(s, progress, &sentence);
         Q_EMIT document_.message(QString::fromStdString(sentence));
         return out;
     });
@@ -278,7 +278,7 @@ void FeatureEdits::suggestMasks() {
     const auto suggestions = va::suggestMasks(document_.shot());
     if (suggestions.empty())
         return say(document_.shot().solve->motion == Motion::free
-                       ? tr("Nothing moves on its own or lies endlessly far, as far as the solve can tell.")
+                       ? tr("Nothing moves on its own or lies at infinity, as far as the solve can tell.")
                        : tr("A solve with depth is needed to tell what moves on its own."));
     Shot next = document_.shot();
     QStringList reasons;
@@ -304,22 +304,22 @@ void FeatureEdits::setMatte(const QString& name, const std::function<void(Matte&
     document_.edit(name, next);
 }
 
-void FeatureEdits::setFollowStraight(bool on) {
-    if (document_.shot().followStraight == on) return;
+void FeatureEdits::setTrackUndistorted(bool on) {
+    if (document_.shot().trackUndistorted == on) return;
     if (on && (document_.shot().back.distortion == Known::unknown || document_.shot().back.lens.isZero()))
-        return say(
-            tr("There is no lens to take out: give a bend in the step Lens first, from edges, a chart or a file."));
+        return say(tr(
+            "There is no lens to take out: give a distortion in the step Lens first, from edges, a chart or a file."));
     Shot next = document_.shot();
-    next.followStraight = on;
-    document_.edit(on ? tr("Follow on the straight picture") : tr("Follow on the plate"), next);
+    next.trackUndistorted = on;
+    document_.edit(on ? tr("Track on the undistorted picture") : tr("Track on the plate"), next);
 }
 
-void FeatureEdits::setFollowing(Density density, Care care) {
+void FeatureEdits::setTracking(Density density, Care care) {
     Shot next = document_.shot();
     if (next.density == density && next.care == care) return;
     next.density = density;
     next.care = care;
-    document_.edit(tr("Set how features are followed"), next);
+    document_.edit(tr("Set how features are tracked"), next);
 }
 
 // ---- patches ----------------------------------------------------------------------------------------------------
@@ -372,11 +372,11 @@ void FeatureEdits::setPatchCorners(int patchId, const Corners& corners) {
     });
 }
 
-void FeatureEdits::followPatch(bool forward, bool backward) {
+void FeatureEdits::trackPatch(bool forward, bool backward) {
     const int id = document_.selectedPatch();
     if (!document_.shot().patch(id))
         return say(tr("Draw a patch first: choose the patch tool and drag over something flat."));
-    document_.startJob(tr("Follow patch"), [=, this](const Shot& s, Progress& progress, Shot&) {
+    document_.startJob(tr("Track patch"), [=, this](const Shot& s, Progress& progress, Shot&) {
         Shot next = s;
         for (FlatPatch& p : next.patches) {
             if (p.id != id) continue;
@@ -386,7 +386,7 @@ void FeatureEdits::followPatch(bool forward, bool backward) {
             std::erase_if(others.exclusions.masks,
                           [=](const MaskShape& m) { return m.ride == MaskRide::patch && m.rideId == id; });
             Exclusion exclusion(others);
-            PatchFollowRequest request;
+            PatchTrackRequest request;
             request.patch = p;
             request.frames = s.frames();
             request.read = [&](int f) { return source->luma(f); };
@@ -394,8 +394,8 @@ void FeatureEdits::followPatch(bool forward, bool backward) {
                 request.allowed = [&](int f, double x, double y) { return exclusion.allowed(f, x, y); };
             request.forward = forward;
             request.backward = backward;
-            progress.stage("Following the patch", int(request.frames.size()), 1);
-            p = va::followPatch(std::move(request), progress);
+            progress.stage("Tracking the patch", int(request.frames.size()), 1);
+            p = va::trackPatch(std::move(request), progress);
             if (!p.trouble.empty()) Q_EMIT document_.message(QString::fromStdString(p.trouble));
         }
         return next;

@@ -24,12 +24,12 @@ class FeatureEdits : public QObject {
     void changePath(const QString& name, int pathId, const std::function<void(Path&)>& change);
     /// The selected path that hand actions mean: the one that is seen in the current frame, else any.
     [[nodiscard]] const Path* current() const;
-    void followCurrent(bool forward, bool oneFrame);
+    void trackCurrent(bool forward, bool oneFrame);
     void newReference();
     void reanchor();
     void carryAlong();
     void removeSpan(FrameRange span, bool aside);
-    void guidedFollow();
+    void guidedTrack();
     void prune(const PruneRules& rules);
     void addPathsFromFile(const QString& file);
     void writePaths(const QString& file);
@@ -44,16 +44,16 @@ class FeatureEdits : public QObject {
     void removeMask(int maskId);
     void suggestMasks();
     void setMatte(const QString& name, const std::function<void(Matte&)>& change);
-    /// Automatic following looks at the plate straightened by the given lens, or at the plate as it is.
-    void setFollowStraight(bool on);
-    void setFollowing(Density density, Care care);
+    /// Automatic tracking looks at the plate undistorted by the given lens, or at the plate as it is.
+    void setTrackUndistorted(bool on);
+    void setTracking(Density density, Care care);
 
     // ---- patches ------------------------------------------------------------------------------------------------
     int addPatch(const Corners& corners);
     /// Moves the corners in the current frame: the region itself in its reference frame, a correction elsewhere.
     void setPatchCorners(int patchId, const Corners& corners);
     void changePatch(const QString& name, int patchId, const std::function<void(FlatPatch&)>& change);
-    void followPatch(bool forward, bool backward);
+    void trackPatch(bool forward, bool backward);
     void removePatch(int patchId);
     void writePatch(const QString& file);
 

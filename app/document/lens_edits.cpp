@@ -5,7 +5,7 @@
 #include <QFileInfo>
 
 #include "base/error.h"
-#include "workflow/straighten.h"
+#include "workflow/undistort.h"
 
 namespace va {
 
@@ -45,7 +45,7 @@ void LensEdits::findEdges() {
 
 void LensEdits::drawEdge(const Eigen::Vector2d& from, const Eigen::Vector2d& to) {
     const int frame = document_.frame();
-    work(tr("Follow an edge"),
+    work(tr("Track an edge"),
          [=](const Shot& s, Progress&, std::string&) { return withEdgeAlong(s, frame, from, to); });
 }
 
@@ -80,7 +80,7 @@ void LensEdits::removeProposals() {
 }
 
 void LensEdits::solveEdges() {
-    work(tr("Straighten edges"), [](const Shot& s, Progress& progress, std::string& sentence) {
+    work(tr("Undistort edges"), [](const Shot& s, Progress& progress, std::string& sentence) {
         return withLensFromEdges(s, progress, &sentence);
     });
 }
@@ -138,7 +138,7 @@ void LensEdits::takeProfile(const QString& lens) {
     edit(tr("Take the lens of the data base"), [&](const Shot& s, std::string& sentence) {
         const auto profile = base().profile(lens.toStdString(), s.back.focalMm);
         if (!profile)
-            throw InputError(tr("The data base does not know how \"%1\" bends at %2 mm.")
+            throw InputError(tr("The data base does not know how \"%1\" distorts at %2 mm.")
                                  .arg(lens)
                                  .arg(s.back.focalMm, 0, 'g', 4)
                                  .toStdString());
@@ -204,25 +204,25 @@ PictureSeries seriesFor(const LensEdits::Writing& to, const Shot& shot, const ch
 
 }  // namespace
 
-void LensEdits::writeStraight(const Writing& to) {
+void LensEdits::writeUndistorted(const Writing& to) {
     const auto lens = lensToWrite();
     if (!lens) return;
-    work(tr("Straighten plate"), [=](const Shot& s, Progress& progress, std::string& sentence) {
+    work(tr("Undistort plate"), [=](const Shot& s, Progress& progress, std::string& sentence) {
         const auto source = openPlate(s.plateSpec, s.overrides);
-        sentence =
-            straightenPlate(*source, s.frames(), *lens, to.overscan, to.filter, seriesFor(to, s, "straight"), progress)
-                .report;
+        sentence = undistortPlate(*source, s.frames(), *lens, to.overscan, to.filter, seriesFor(to, s, "undistorted"),
+                                  progress)
+                       .report;
         return s;
     });
 }
 
-void LensEdits::writeBent(const QString& insert, const Writing& to) {
+void LensEdits::writeRedistorted(const QString& insert, const Writing& to) {
     const auto lens = lensToWrite();
     if (!lens) return;
-    work(tr("Bend insert"), [=](const Shot& s, Progress& progress, std::string& sentence) {
+    work(tr("Distortion insert"), [=](const Shot& s, Progress& progress, std::string& sentence) {
         const auto source = openPlate(insert.toStdString());
-        sentence = bendInsert(*source, source->info().existing(), *lens, s.plate.width, s.plate.height, to.overscan,
-                              to.filter, !to.straightAlpha, seriesFor(to, s, "bent"), progress)
+        sentence = distortInsert(*source, source->info().existing(), *lens, s.plate.width, s.plate.height, to.overscan,
+                                 to.filter, !to.straightAlpha, seriesFor(to, s, "distorted"), progress)
                        .report;
         return s;
     });
@@ -234,8 +234,8 @@ void LensEdits::writeStmaps(const Writing& to) {
     work(tr("Write STMaps"), [=](const Shot& s, Progress&, std::string& sentence) {
         const PictureSeries series = seriesFor(to, s, "stmap");
         sentence = va::writeStmaps(*lens, s.plate.width, s.plate.height, to.overscan,
-                                   series.folder / (series.stem + "-straighten.exr"),
-                                   series.folder / (series.stem + "-bend.exr"))
+                                   series.folder / (series.stem + "-undistort.exr"),
+                                   series.folder / (series.stem + "-distort.exr"))
                        .report;
         return s;
     });

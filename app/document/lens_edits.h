@@ -9,7 +9,7 @@
 namespace va {
 
 /// What the Lens step does to the shot, as undoable edits and jobs: edges, chart, files, models, camera look-up, and
-/// writing straight plates. Troubles go to Document::troubled.
+/// writing undistorted plates. Troubles go to Document::troubled.
 class LensEdits : public QObject {
     Q_OBJECT
   public:
@@ -45,8 +45,8 @@ class LensEdits : public QObject {
         Overscan overscan = Overscan::whole;
         bool straightAlpha = false;
     };
-    void writeStraight(const Writing& to);
-    void writeBent(const QString& insert, const Writing& to);
+    void writeUndistorted(const Writing& to);
+    void writeRedistorted(const QString& insert, const Writing& to);
     void writeStmaps(const Writing& to);
 
     /// The camera data base, loaded when first asked for.

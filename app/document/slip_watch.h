@@ -6,11 +6,11 @@
 #include <vector>
 
 #include "document/document.h"
-#include "solve/slip.h"
+#include "solve/report/slip.h"
 
 namespace va {
 
-/// Keeps the sureness of the document's solve at hand: it is worked out in the background whenever the solve or the
+/// Keeps the uncertainty of the document's solve at hand: it is worked out in the background whenever the solve or the
 /// work range changes.
 class SlipWatch : public QObject {
     Q_OBJECT

@@ -1,17 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "drawer/drawer.h"
 
+#include <QHBoxLayout>
 #include <QHeaderView>
 #include <QItemSelectionModel>
 #include <QScrollArea>
-#include <QTabBar>
 #include <QTime>
 #include <QVBoxLayout>
 
 namespace va {
 
 Drawer::Drawer(Document& document, FeatureEdits& edits, QWidget* parent)
-    : QTabWidget(parent),
+    : QStackedWidget(parent),
       document_(document),
       model_(new FeatureModel(document, this)),
       table_(new QTableView),
@@ -19,8 +19,33 @@ Drawer::Drawer(Document& document, FeatureEdits& edits, QWidget* parent)
       log_(new QPlainTextEdit),
       counts_(new QLabel) {
     setObjectName("drawer");
-    setDocumentMode(false);
-    tabBar()->setDrawBase(false);
+    log_->setObjectName("log");
+    log_->setReadOnly(true);
+    log_->setMaximumBlockCount(2000);
+    addWidget(makeTable());
+    addWidget(curves_);
+    // In a low drawer it scrolls: it must not push the window beyond a small screen.
+    auto* scroll = new QScrollArea;
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setWidgetResizable(true);
+    scroll->setWidget(new PrunePanel(document, edits));
+    addWidget(scroll);
+    addWidget(log_);
+    connect(table_->selectionModel(), &QItemSelectionModel::selectionChanged, this, [this] {
+        if (syncing_) return;
+        QSet<int> ids;
+        for (const QModelIndex& i : table_->selectionModel()->selectedRows()) ids.insert(model_->pathAt(i.row()));
+        syncing_ = true;
+        document_.selectPaths(ids);
+        syncing_ = false;
+    });
+    connect(model_, &QAbstractItemModel::modelReset, this, &Drawer::showSelection);
+    connect(&document_, &Document::selectionChanged, this, &Drawer::showSelection);
+    connect(&document_, &Document::shotChanged, this, &Drawer::count);
+    count();
+}
+
+QWidget* Drawer::makeTable() {
     table_->setObjectName("featureTable");
     table_->setAccessibleName(tr("Table of features"));
     table_->setModel(model_);
@@ -36,13 +61,6 @@ Drawer::Drawer(Document& document, FeatureEdits& edits, QWidget* parent)
     table_->horizontalHeader()->setHighlightSections(false);
     const int widths[] = {34, 84, 104, 62, 72, 104, 68, 62, 66, 62};
     for (int i = 0; i < int(std::size(widths)); ++i) table_->setColumnWidth(i, widths[i]);
-    log_->setObjectName("log");
-    log_->setReadOnly(true);
-    log_->setMaximumBlockCount(2000);
-    auto* features = new QWidget;
-    auto* column = new QVBoxLayout(features);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(0);
     auto* filter = new QLineEdit;
     filter->setObjectName("featureFilter");
     filter->setAccessibleName(tr("Show only"));
@@ -50,33 +68,22 @@ Drawer::Drawer(Document& document, FeatureEdits& edits, QWidget* parent)
         tr("Show only: a name, a word of the note, or length<20, residual>1, drift>0.3, quality<0.95, by:hand, aside"));
     filter->setClearButtonEnabled(true);
     connect(filter, &QLineEdit::textChanged, model_, &FeatureModel::setFilter);
-    column->addWidget(filter);
-    column->addWidget(table_, 1);
-    addTab(features, tr("Features"));
-    addTab(curves_, tr("Curves"));
-    // In a low drawer it scrolls: it must not push the window beyond a small screen.
-    auto* scroll = new QScrollArea;
-    scroll->setFrameShape(QFrame::NoFrame);
-    scroll->setWidgetResizable(true);
-    scroll->setWidget(new PrunePanel(document, edits));
-    addTab(scroll, tr("Prune"));
-    addTab(log_, tr("Log"));
     counts_->setObjectName("quiet");
-    counts_->setContentsMargins(0, 0, 12, 0);
-    setCornerWidget(counts_);
-    connect(table_->selectionModel(), &QItemSelectionModel::selectionChanged, this, [this] {
-        if (following_) return;
-        QSet<int> ids;
-        for (const QModelIndex& i : table_->selectionModel()->selectedRows()) ids.insert(model_->pathAt(i.row()));
-        following_ = true;
-        document_.selectPaths(ids);
-        following_ = false;
-    });
-    connect(model_, &QAbstractItemModel::modelReset, this, &Drawer::showSelection);
-    connect(&document_, &Document::selectionChanged, this, &Drawer::showSelection);
-    connect(&document_, &Document::shotChanged, this, &Drawer::count);
-    count();
+    auto* head = new QHBoxLayout;
+    head->setContentsMargins(4, 3, 12, 3);
+    head->setSpacing(12);
+    head->addWidget(filter, 1);
+    head->addWidget(counts_);
+    auto* page = new QWidget;
+    auto* column = new QVBoxLayout(page);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(0);
+    column->addLayout(head);
+    column->addWidget(table_, 1);
+    return page;
 }
+
+void Drawer::showPart(Part part) { setCurrentIndex(int(part)); }
 
 void Drawer::count() {
     counts_->setText(tr("%1 shown · %2 selected · %3 set aside")
@@ -87,8 +94,8 @@ void Drawer::count() {
 
 void Drawer::showSelection() {
     count();
-    if (following_) return;
-    following_ = true;
+    if (syncing_) return;
+    syncing_ = true;
     QItemSelection selection;
     int first = -1;
     for (int id : document_.selectedPaths()) {
@@ -99,7 +106,7 @@ void Drawer::showSelection() {
     }
     table_->selectionModel()->select(selection, QItemSelectionModel::ClearAndSelect);
     if (first >= 0) table_->scrollTo(model_->index(first, 0));
-    following_ = false;
+    syncing_ = false;
 }
 
 void Drawer::log(const QString& line) {

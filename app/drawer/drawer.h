@@ -1,11 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <QLabel>
-#include <QPlainTextEdit>
-#include <QTabWidget>
-#include <QTableView>
-
 #include <QLineEdit>
+#include <QPlainTextEdit>
+#include <QStackedWidget>
+#include <QTableView>
 
 #include "drawer/curves.h"
 #include "drawer/feature_model.h"
@@ -13,18 +12,22 @@
 
 namespace va {
 
-/// Folds away below the strip: the table of features and their curves, in step with the views, the rules for pruning,
-/// and the log.
-class Drawer : public QTabWidget {
+/// Stays folded until it is called, and covers the lower part of the views then: the table of features and their
+/// curves, in step with the views, the rules for pruning, and the log.
+class Drawer : public QStackedWidget {
     Q_OBJECT
   public:
+    enum class Part { table, curves, prune, log };
     Drawer(Document& document, FeatureEdits& edits, QWidget* parent = nullptr);
+    void showPart(Part part);
+    [[nodiscard]] Part part() const { return Part(currentIndex()); }
     void log(const QString& line);
     [[nodiscard]] QTableView* table() const { return table_; }
     [[nodiscard]] FeatureModel* model() const { return model_; }
     [[nodiscard]] Curves* curves() const { return curves_; }
 
   private:
+    QWidget* makeTable();
     void showSelection();
     void count();
     Document& document_;
@@ -33,7 +36,7 @@ class Drawer : public QTabWidget {
     Curves* curves_;
     QPlainTextEdit* log_;
     QLabel* counts_;
-    bool following_ = false;
+    bool syncing_ = false;
 };
 
 }  // namespace va

@@ -9,7 +9,7 @@
 namespace va {
 namespace {
 
-enum Which { shorter, ragged, quality, drift, jump, residual, edge, misfit, grip, inMask, crossing };
+enum Which { shorter, ragged, quality, drift, jump, residual, edge, varianceInflation, anisotropy, inMask, crossing };
 
 }  // namespace
 
@@ -37,8 +37,8 @@ PrunePanel::PrunePanel(Document& document, FeatureEdits& edits, QWidget* parent)
                 {tr("Jumps over"), 2, 1, tr("px")},
                 {tr("Residual over"), 1, 2, tr("px")},
                 {tr("Nearer to the edge than"), 16, 0, tr("px")},
-                {tr("Two surfaces: misfit over"), 3, 1, {}},
-                {tr("On an edge: grip under"), 0.2, 2, {}},
+                {tr("Two surfaces: varianceInflation over"), 3, 1, {}},
+                {tr("On an edge: anisotropy under"), 0.2, 2, {}},
                 {tr("In a mask"), -1, 0, {}},
                 {tr("Crosses another path"), -1, 0, {}}};
     for (int i = 0; i < 11; ++i) {
@@ -97,8 +97,8 @@ PruneRules PrunePanel::rules() const {
     out.jumpOver = value(jump);
     out.residualOver = value(residual);
     out.nearerToEdge = value(edge);
-    out.misfitOver = value(misfit);
-    out.gripUnder = value(grip);
+    out.varianceInflationOver = value(varianceInflation);
+    out.anisotropyUnder = value(anisotropy);
     out.inMask = value(inMask).has_value();
     out.crossing = value(crossing).has_value();
     out.byHandToo = byHandToo_->isChecked();

@@ -12,7 +12,7 @@ namespace va {
 /// that things are drawn by the same code through the real lens and through the free camera.
 using Projector = std::function<std::optional<QPointF>(const Eigen::Vector3d&)>;
 
-/// Shaded faces, far ones first, then lines and the name. Edges are cut fine, so that they bend with the lens.
+/// Shaded faces, far ones first, then lines and the name. Edges are cut fine, so that they distort with the lens.
 void drawThing(QPainter& painter, const Thing& thing, bool selected, const Projector& project,
                const Eigen::Vector3d& eye);
 

@@ -16,17 +16,15 @@ constexpr double degrees = 180 / M_PI;
 }  // namespace
 
 BackSection::BackSection(Document& document, LensEdits& edits, const QMap<QString, QAction*>& actions)
-    : Page(tr("Camera back")), document_(document), edits_(edits) {
-    setObjectName("section");
-    layout()->setContentsMargins(0, 8, 0, 0);
+    : Page(tr("Camera back"), Kind::part), document_(document), edits_(edits) {
     buildSensor(actions);
     buildFocal();
     buildCut();
     caption(tr("Solved"));
     solvedMm_ = read(tr("Focal length"), tr("mm"));
     solvedPx_ = read(tr("Focal length"), tr("px"));
-    solvedAcross_ = read(tr("Seen across"), tr("°"));
-    solvedAcross_->setToolTip(tr("Angle that the plate shows from border to border, bend included"));
+    solvedAcross_ = read(tr("Field of view"), tr("°"));
+    solvedAcross_->setToolTip(tr("Angle that the plate shows from border to border, distortion included"));
     note_ = note();
 }
 
@@ -43,9 +41,9 @@ void BackSection::editFocal(const QString& name, double mm) {
         b.focalMm = mm;
         if (b.focal != Known::unknown) return;
         b.focal = Known::start;
-        // A bend that was found in the picture stays what it is in px.
+        // A distortion that was found in the picture stays what it is in px.
         if (b.distortion != Known::unknown && s.hasPlate())
-            b.lens = bendForFocal(
+            b.lens = distortionForFocal(
                 b.lens, focalPxFromMm(mm, b.sensorWidthMm, s.plate.width, s.pixelAspect()) / s.givenLens().focalPx);
     });
 }
@@ -223,7 +221,7 @@ void BackSection::refresh() {
         cut_[i]->setValue(cut[i]);
         if (i >= 2) cut_[i]->parentWidget()->setVisible(b.cut.fullWidth > 0);
     }
-    const bool has = s.solve->has() && s.solve->motion != Motion::fixed;
+    const bool has = s.solve->has() && s.solve->motion != Motion::lockedOff;
     const Intrinsics& l = s.solve->lens;
     const auto shown = [&](double v, int digits) { return has ? QString::number(v, 'f', digits) : QString("–"); };
     solvedMm_->setText(shown(focalMmFromPx(l.focalPx, b.sensorWidthMm, s.plate.width, s.pixelAspect()), 3));

@@ -13,7 +13,7 @@ class BackSection : public Page {
     Q_OBJECT
   public:
     BackSection(Document& document, LensEdits& edits, const QMap<QString, QAction*>& actions);
-    void refresh();
+    void refresh() override;
 
   private:
     void buildSensor(const QMap<QString, QAction*>& actions);

@@ -7,9 +7,7 @@
 namespace va {
 
 ChartSection::ChartSection(Document& document, const QMap<QString, QAction*>& actions)
-    : Page(tr("Lens chart")), document_(document) {
-    setObjectName("section");
-    layout()->setContentsMargins(0, 8, 0, 0);
+    : Page(tr("Lens chart"), Kind::part), document_(document) {
     buttons({actions["chartStills"], actions["calibrateChart"], actions["takeChart"]});
     stills_ = new QTableWidget(0, 3);
     stills_->setObjectName("chartStills");
@@ -66,7 +64,7 @@ void ChartSection::refresh() {
     plot_->show(s.chart);
     rms_->setText(c.stills.empty() ? QString("–") : QString::number(c.rmsPx, 'f', 3));
     QStringList rows;
-    for (const LensNumber& n : c.sureness) {
+    for (const LensNumber& n : c.uncertainty) {
         const int digits = n.name == "focal" || n.name.starts_with("principal") ? 2 : 5;
         rows << tr("<tr><td>%1 </td><td align=right>%2</td><td align=right>&nbsp;± %3</td></tr>")
                     .arg(QString::fromStdString(n.name),

@@ -10,12 +10,12 @@
 namespace va {
 
 /// The Lens step's part for chart stills: which, what was found in each, the result with its residuals and its
-/// sureness, and taking it for the shot.
+/// uncertainty, and taking it for the shot.
 class ChartSection : public Page {
     Q_OBJECT
   public:
     ChartSection(Document& document, const QMap<QString, QAction*>& actions);
-    void refresh();
+    void refresh() override;
 
   private:
     Document& document_;

@@ -20,15 +20,13 @@ QString offText(const CheckPoint& c, const MeasureReport* report) {
 }  // namespace
 
 CheckSection::CheckSection(Document& document, SolveEdits& edits, const QMap<QString, QAction*>& actions)
-    : Page(tr("Check points")), document_(document), edits_(edits) {
-    setObjectName("section");
-    layout()->setContentsMargins(0, 8, 0, 0);
+    : Page(tr("Check points"), Kind::section), document_(document), edits_(edits) {
     buttons({actions["addDistance"], actions["addPlace"], actions["addHeight"]});
     buttons({actions["addRightAngle"], actions["addFlat"], actions["readCheckPoints"]});
     table_ = new QTableWidget(0, 2);
     table_->setObjectName("checkPoints");
     table_->setAccessibleName(tr("Check points"));
-    table_->setToolTip(tr("What was measured, and by how much the solve misses it. A tick: the solve obeys it."));
+    table_->setToolTip(tr("What was measured, and by how much the solve misses it. A tick: the solve uses it."));
     table_->setHorizontalHeaderLabels({tr("Measured"), tr("Missed by")});
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(20);
@@ -56,7 +54,7 @@ CheckSection::CheckSection(Document& document, SolveEdits& edits, const QMap<QSt
     connect(table_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
         if (refreshing_ || item->column() != 0) return;
         const bool on = item->checkState() == Qt::Checked;
-        edits_.changeCheckPoint(on ? tr("Obey check point") : tr("Leave check point out"),
+        edits_.changeCheckPoint(on ? tr("Use check point") : tr("Leave check point out"),
                                 item->data(Qt::UserRole).toInt(), [on](CheckPoint& c) { c.on = on; });
     });
     connect(table_, &QTableWidget::currentCellChanged, this, [this](int, int, int, int) {
@@ -116,12 +114,12 @@ void CheckSection::refresh() {
 
 void CheckSection::refreshFields() {
     const CheckPoint* c = document_.shot().checkPoint(current());
-    using Kind = PointTie::Kind;
-    const auto kind = c ? c->measure.kind : Kind::distance;
-    length_->setEnabled(c && kind == Kind::distance);
-    x_->setEnabled(c && kind == Kind::position);
-    z_->setEnabled(c && kind == Kind::position);
-    y_->setEnabled(c && (kind == Kind::position || kind == Kind::level));
+    using Measure = PointTie::Kind;
+    const auto kind = c ? c->measure.kind : Measure::distance;
+    length_->setEnabled(c && kind == Measure::distance);
+    x_->setEnabled(c && kind == Measure::position);
+    z_->setEnabled(c && kind == Measure::position);
+    y_->setEnabled(c && (kind == Measure::position || kind == Measure::level));
     tolerance_->setEnabled(c);
     length_->setValue(c ? c->measure.length : 0);
     x_->setValue(c ? c->measure.target.x() : 0);

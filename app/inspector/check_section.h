@@ -13,7 +13,7 @@ class CheckSection : public Page {
     Q_OBJECT
   public:
     CheckSection(Document& document, SolveEdits& edits, const QMap<QString, QAction*>& actions);
-    void refresh();
+    void refresh() override;
     /// Id of the check point that the section shows, or 0.
     [[nodiscard]] int current() const;
 

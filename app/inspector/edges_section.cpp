@@ -8,9 +8,7 @@
 namespace va {
 
 EdgesSection::EdgesSection(Document& document, LensEdits& edits, const QMap<QString, QAction*>& actions)
-    : Page(tr("Straight edges")), document_(document), edits_(edits) {
-    setObjectName("section");
-    layout()->setContentsMargins(0, 8, 0, 0);
+    : Page(tr("Straight edges"), Kind::part), document_(document), edits_(edits) {
     buttons({actions["findEdges"], actions["acceptEdges"]});
     buttons({actions["solveEdges"], actions["removeProposals"]});
     table_ = new QTableWidget(0, 4);
@@ -18,7 +16,7 @@ EdgesSection::EdgesSection(Document& document, LensEdits& edits, const QMap<QStr
     table_->setAccessibleName(tr("Straight edges"));
     table_->setToolTip(
         tr("How far each edge is off straight, RMS in px: as the plate shows it, and with the lens out"));
-    table_->setHorizontalHeaderLabels({tr("Use"), tr("Frame"), tr("Bent"), tr("Straight")});
+    table_->setHorizontalHeaderLabels({tr("Use"), tr("Frame"), tr("Distorted"), tr("Undistorted")});
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(20);
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
@@ -54,14 +52,14 @@ void EdgesSection::refresh() {
     for (int row = 0; row < table_->rowCount(); ++row) {
         const StraightEdge& e = s.edges[size_t(row)];
         accepted += e.accepted;
-        const Straightness straight = straightnessOf(e.points, lens ? *lens : s.givenLens());
+        const Straightness straightness = straightnessOf(e.points, lens ? *lens : s.givenLens());
         auto* use = new QTableWidgetItem(e.drawn ? tr("drawn") : QString());
         use->setFlags(use->flags() | Qt::ItemIsUserCheckable);
         use->setCheckState(e.accepted ? Qt::Checked : Qt::Unchecked);
         use->setData(Qt::UserRole, e.id);
         table_->setItem(row, 0, use);
-        const QString words[3] = {QString::number(e.frame), QString::number(straight.before, 'f', 2),
-                                  lens ? QString::number(straight.after, 'f', 2) : QString("–")};
+        const QString words[3] = {QString::number(e.frame), QString::number(straightness.before, 'f', 2),
+                                  lens ? QString::number(straightness.after, 'f', 2) : QString("–")};
         for (int k = 0; k < 3; ++k) {
             auto* item = new QTableWidgetItem(words[k]);
             item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
@@ -76,7 +74,7 @@ void EdgesSection::refresh() {
         : accepted == 0 ? tr("%1 proposed. A click on an edge accepts it. With none accepted, all are used, and those "
                              "that stay curved left out.")
                               .arg(s.edges.size())
-                        : tr("%1 of %2 accepted. Their bend becomes the start value of the distortion.")
+                        : tr("%1 of %2 accepted. Their distortion becomes the start value of the distortion.")
                               .arg(accepted)
                               .arg(s.edges.size()));
     refreshing_ = false;

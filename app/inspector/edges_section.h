@@ -14,7 +14,7 @@ class EdgesSection : public Page {
     Q_OBJECT
   public:
     EdgesSection(Document& document, LensEdits& edits, const QMap<QString, QAction*>& actions);
-    void refresh();
+    void refresh() override;
 
   private:
     Document& document_;

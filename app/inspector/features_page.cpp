@@ -9,20 +9,19 @@
 
 namespace va {
 
-FeaturesPage::FeaturesPage(Document& document, FeatureEdits& edits, const QMap<QString, QAction*>& actions)
-    : Page(tr("Features")), document_(document), edits_(edits) {
-    buildFollow(actions);
+FeaturesPage::FeaturesPage(const PageContext& context)
+    : Page(tr("Features")), document_(context.document), edits_(context.features) {
+    const QMap<QString, QAction*>& actions = context.actions;
+    buildTrack(actions);
     buildHand(actions);
     buildMasks(actions);
     buildPatches(actions);
     buildLook();
 }
 
-Page* FeaturesPage::section(const QString& title) {
-    auto* page = new Page(title);
-    page->setObjectName("section");
-    page->layout()->setContentsMargins(0, 8, 0, 0);
-    insert(page);
+Page* FeaturesPage::section(const QString& title, Kind kind) {
+    auto* page = new Page(title, kind);
+    insertSection(page);
     return page;
 }
 
@@ -40,7 +39,7 @@ void FeaturesPage::refresh() {
     refreshing_ = true;
     const PlateTool tool = canvas_ ? canvas_->tool() : PlateTool::select;
     const Path* p = edits_.current();
-    follow_->setVisible(tool != PlateTool::mask && tool != PlateTool::patch && tool != PlateTool::hand);
+    track_->setVisible(tool != PlateTool::mask && tool != PlateTool::patch && tool != PlateTool::hand);
     hand_->setVisible(tool == PlateTool::hand || (p && p->origin == PathOrigin::byHand && tool == PlateTool::select));
     masks_->setVisible(tool == PlateTool::mask);
     patches_->setVisible(tool == PlateTool::patch);
@@ -48,47 +47,47 @@ void FeaturesPage::refresh() {
     refreshing_ = false;
 }
 
-void FeaturesPage::buildFollow(const QMap<QString, QAction*>& actions) {
-    follow_ = section(tr("Automatic"));
-    QComboBox* density = follow_->choice(tr("Density"), {tr("few"), tr("normal"), tr("many")});
+void FeaturesPage::buildTrack(const QMap<QString, QAction*>& actions) {
+    track_ = section(tr("Automatic"));
+    QComboBox* density = track_->choice(tr("Density"), {tr("few"), tr("normal"), tr("many")});
     density->setObjectName("density");
     density->setToolTip(tr("120, 300 or 700 features in every frame"));
-    QComboBox* care = follow_->choice(tr("Care"), {tr("quick"), tr("careful")});
+    QComboBox* care = track_->choice(tr("Care"), {tr("quick"), tr("careful")});
     care->setObjectName("care");
     care->setToolTip(
-        tr("Careful searches farther, follows backward too and is guided by the solve; it takes several "
+        tr("Careful searches farther, tracks backward too and is guided by the solve; it takes several "
            "times as long"));
-    QCheckBox* straight = follow_->check(tr("Follow on the straight picture"));
-    straight->setObjectName("followStraight");
-    straight->setToolTip(
-        tr("For strong bends: features are followed with the known lens taken out; paths stay places in the plate"));
-    connect(straight, &QCheckBox::toggled, this, [=, this](bool on) {
+    QCheckBox* undistorted = track_->check(tr("Track on the undistorted picture"));
+    undistorted->setObjectName("trackUndistorted");
+    undistorted->setToolTip(tr(
+        "For strong distortion: features are tracked with the known lens taken out; paths stay places in the plate"));
+    connect(undistorted, &QCheckBox::toggled, this, [=, this](bool on) {
         if (refreshing_) return;
-        edits_.setFollowStraight(on);
+        edits_.setTrackUndistorted(on);
         refresh();
     });
-    follow_->buttons({actions["follow"], actions["guidedFollow"]});
+    track_->buttons({actions["track"], actions["guidedTrack"]});
     const auto set = [=, this] {
-        if (!refreshing_) edits_.setFollowing(Density(density->currentIndex()), Care(care->currentIndex()));
+        if (!refreshing_) edits_.setTracking(Density(density->currentIndex()), Care(care->currentIndex()));
     };
     connect(density, &QComboBox::currentIndexChanged, this, set);
     connect(care, &QComboBox::currentIndexChanged, this, set);
-    follow_->caption(tr("Paths"));
-    QLabel* used = follow_->read(tr("In use"));
-    QLabel* aside = follow_->read(tr("Set aside"));
-    QLabel* here = follow_->read(tr("In this frame"));
-    follow_->caption(tr("Selection"));
-    QLabel* count = follow_->read(tr("Paths"));
-    QLabel* frames = follow_->read(tr("Frames"));
-    QLabel* error = follow_->read(tr("Residual"), tr("px"));
-    QLabel* drift = follow_->read(tr("Drift"), tr("px"));
-    QLabel* why = follow_->note();
-    follow_->buttons({actions["setAside"], actions["bringBack"]});
+    track_->caption(tr("Paths"));
+    QLabel* used = track_->read(tr("In use"));
+    QLabel* aside = track_->read(tr("Set aside"));
+    QLabel* here = track_->read(tr("In this frame"));
+    track_->caption(tr("Selection"));
+    QLabel* count = track_->read(tr("Paths"));
+    QLabel* frames = track_->read(tr("Frames"));
+    QLabel* error = track_->read(tr("Residual"), tr("px"));
+    QLabel* drift = track_->read(tr("Drift"), tr("px"));
+    QLabel* why = track_->note();
+    track_->buttons({actions["setAside"], actions["bringBack"]});
     refreshers_.push_back([=, this] {
         const Shot& s = document_.shot();
         density->setCurrentIndex(int(s.density));
         care->setCurrentIndex(int(s.care));
-        straight->setChecked(s.followStraight);
+        undistorted->setChecked(s.trackUndistorted);
         int live = 0, off = 0, now = 0;
         for (const Path& p : *s.paths) {
             (p.setAside ? off : live)++;
@@ -108,8 +107,8 @@ void FeaturesPage::buildFollow(const QMap<QString, QAction*>& actions) {
         for (const SolvedPoint& p : s.solve->points)
             if (p.pathId == one->id) error->setText(QString::number(p.rmsPx, 'f', 2));
         QStringList words;
-        if (one->evidence.misfit > 2) words << tr("Its patch seems to hold two surfaces.");
-        if (one->evidence.grip < 0.25f) words << tr("It may slide along an edge.");
+        if (one->evidence.varianceInflation > 2) words << tr("Its patch seems to hold two surfaces.");
+        if (one->evidence.anisotropy < 0.25f) words << tr("It may slide along an edge.");
         for (const SolveOutlier& o : s.solve->outliers)
             if (o.pathId == one->id && o.whole) words << tr("Not used: %1.").arg(QString::fromStdString(o.reason));
         if (one->setAside) words << tr("Set aside: %1.").arg(QString::fromStdString(one->setAsideReason));
@@ -135,8 +134,8 @@ void FeaturesPage::buildHand(const QMap<QString, QAction*>& actions) {
     search->setObjectName("searchSize");
     QLabel* keys = hand_->read(tr("Set by hand"));
     QLabel* quality = hand_->read(tr("Quality here"));
-    hand_->buttons({actions["followBackward"], actions["followForward"]});
-    hand_->buttons({actions["followOneBack"], actions["followOneForward"]});
+    hand_->buttons({actions["trackBackward"], actions["trackForward"]});
+    hand_->buttons({actions["trackOneBack"], actions["trackOneForward"]});
     hand_->buttons({actions["newReference"], actions["reanchor"]});
     hand_->buttons({actions["carryAlong"]});
     QLabel* note = hand_->note();
@@ -181,9 +180,9 @@ void FeaturesPage::buildHand(const QMap<QString, QAction*>& actions) {
             for (const PathPoint& k : p->points)
                 if (k.origin == PointOrigin::byHand) set << QString::number(k.frame);
         keys->setText(set.size() > 3 ? tr("%1 frames").arg(set.size()) : set.isEmpty() ? tr("–") : set.join(", "));
-        static const char* origins[] = {QT_TR_NOOP("followed"), QT_TR_NOOP("by hand"), QT_TR_NOOP("carried along"),
+        static const char* origins[] = {QT_TR_NOOP("tracked"), QT_TR_NOOP("by hand"), QT_TR_NOOP("carried along"),
                                         QT_TR_NOOP("found again")};
-        quality->setText(q ? (q->origin == PointOrigin::followed || q->origin == PointOrigin::foundAgain
+        quality->setText(q ? (q->origin == PointOrigin::tracked || q->origin == PointOrigin::foundAgain
                                   ? QString::number(double(q->quality), 'f', 3)
                                   : tr(origins[size_t(q->origin)]))
                            : tr("–"));
@@ -222,7 +221,7 @@ void FeaturesPage::buildMasks(const QMap<QString, QAction*>& actions) {
     NumberField* matteGrow = masks_->number(tr("Grow"), 1, tr("px"));
     NumberField* offset = masks_->number(tr("Frame offset"), 0, {});
     offset->setObjectName("matteOffset");
-    masks_->buttons({actions["follow"]});
+    masks_->buttons({actions["track"]});
     const auto change = [this](const QString& what, const std::function<void(MaskShape&)>& f) {
         if (!refreshing_ && document_.selectedMask() != 0) edits_.changeMask(what, document_.selectedMask(), f);
     };
@@ -294,15 +293,15 @@ void FeaturesPage::buildPatches(const QMap<QString, QAction*>& actions) {
     name->setFixedWidth(112);
     name->setObjectName("patchName");
     patches_->row(tr("Name"), name);
-    straight_ = new QLabel;
-    straight_->setObjectName("straightened");
-    straight_->setAccessibleName(tr("The patch seen straight on"));
-    straight_->setFixedHeight(132);
-    straight_->setToolTip(tr("Seen straight on: a patch that holds stands still here"));
-    straight_->setAlignment(Qt::AlignCenter);
-    patches_->insert(straight_);
+    rectified_ = new QLabel;
+    rectified_->setObjectName("rectified");
+    rectified_->setAccessibleName(tr("The patch seen straight on"));
+    rectified_->setFixedHeight(132);
+    rectified_->setToolTip(tr("Seen straight on: a patch that holds stands still here"));
+    rectified_->setAlignment(Qt::AlignCenter);
+    patches_->insert(rectified_);
     QLabel* reference = patches_->read(tr("Reference"));
-    QLabel* frames = patches_->read(tr("Followed"));
+    QLabel* frames = patches_->read(tr("Tracked"));
     QLabel* quality = patches_->read(tr("Quality here"));
     QLabel* visible = patches_->read(tr("Visible here"));
     patches_->buttons({actions["patchBackward"], actions["patchForward"], actions["patchBoth"]});
@@ -341,20 +340,20 @@ void FeaturesPage::refreshPatchPicture() {
     const auto corners = p ? p->cornersAt(document_.frame()) : std::nullopt;
     const auto picture =
         corners && canvas_ && canvas_->cache() ? canvas_->cache()->picture(document_.frame()) : nullptr;
-    if (!picture) return straight_->setPixmap(QPixmap());
+    if (!picture) return rectified_->setPixmap(QPixmap());
     // As large as the room allows, in the shape that the reference frame shows.
     const double wide = 0.5 * ((p->corners[1] - p->corners[0]).norm() + (p->corners[2] - p->corners[3]).norm()),
                  high = 0.5 * ((p->corners[3] - p->corners[0]).norm() + (p->corners[2] - p->corners[1]).norm());
     const double scale = std::min(216 / std::max(1.0, wide), 128 / std::max(1.0, high));
-    const DisplayPicture view = straightened(*picture, *corners, int(wide * scale), int(high * scale));
+    const DisplayPicture view = rectified(*picture, *corners, int(wide * scale), int(high * scale));
     // A pixmap may share the image's memory, which goes with `view`: copy.
-    straight_->setPixmap(QPixmap::fromImage(QImage(reinterpret_cast<const uchar*>(view.data.data()), view.width,
-                                                   view.height, view.width * 4, QImage::Format_RGB32)
-                                                .copy()));
+    rectified_->setPixmap(QPixmap::fromImage(QImage(reinterpret_cast<const uchar*>(view.data.data()), view.width,
+                                                    view.height, view.width * 4, QImage::Format_RGB32)
+                                                 .copy()));
 }
 
 void FeaturesPage::buildLook() {
-    Page* look = section(tr("How paths are shown"));
+    Page* look = section(tr("How paths are shown"), Kind::section);
     auto* marks = new QSlider(Qt::Horizontal);
     marks->setObjectName("markSize");
     marks->setRange(15, 90);

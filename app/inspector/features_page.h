@@ -8,30 +8,30 @@
 
 namespace va {
 
-/// The step Features: how features are followed, what is selected, and, by the tool in hand, the feature by hand, the
+/// The step Features: how features are tracked, what is selected, and, by the tool in hand, the feature by hand, the
 /// masks or the patches.
 class FeaturesPage : public Page {
     Q_OBJECT
   public:
-    FeaturesPage(Document& document, FeatureEdits& edits, const QMap<QString, QAction*>& actions);
+    explicit FeaturesPage(const PageContext& context);
     /// The canvas whose tool and look are shown; set once it exists.
     void setCanvas(PlateCanvas* canvas);
-    void refresh();
+    void refresh() override;
 
   private:
-    void buildFollow(const QMap<QString, QAction*>& actions);
+    void buildTrack(const QMap<QString, QAction*>& actions);
     void buildHand(const QMap<QString, QAction*>& actions);
     void buildMasks(const QMap<QString, QAction*>& actions);
     void buildPatches(const QMap<QString, QAction*>& actions);
     void buildLook();
     void refreshPatchPicture();
-    Page* section(const QString& title);
+    Page* section(const QString& title, Kind kind = Kind::openSection);
 
     Document& document_;
     FeatureEdits& edits_;
     PlateCanvas* canvas_ = nullptr;
-    Page *follow_ = nullptr, *hand_ = nullptr, *masks_ = nullptr, *patches_ = nullptr;
-    QLabel* straight_ = nullptr;
+    Page *track_ = nullptr, *hand_ = nullptr, *masks_ = nullptr, *patches_ = nullptr;
+    QLabel* rectified_ = nullptr;
     std::vector<std::function<void()>> refreshers_;
     bool refreshing_ = false;
 };

@@ -5,8 +5,8 @@
 
 namespace va {
 
-LayoutPage::LayoutPage(Document& document, const QMap<QString, QAction*>& actions)
-    : Page(tr("Layout")), document_(document) {
+LayoutPage::LayoutPage(const PageContext& context) : Page(tr("Layout")), document_(context.document) {
+    const QMap<QString, QAction*>& actions = context.actions;
     buttons({actions["boxTool"], actions["anchor"]});
     caption(tr("Selected thing"));
     kind_ = read(tr("Kind"), QStringLiteral(" "));

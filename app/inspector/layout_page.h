@@ -13,8 +13,8 @@ namespace va {
 class LayoutPage : public Page {
     Q_OBJECT
   public:
-    LayoutPage(Document& document, const QMap<QString, QAction*>& actions);
-    void refresh();
+    explicit LayoutPage(const PageContext& context);
+    void refresh() override;
 
   private:
     struct FieldRow {

@@ -8,38 +8,37 @@
 
 namespace va {
 
-LensPage::LensPage(Document& document, LensEdits& edits, const QMap<QString, QAction*>& actions)
-    : Page(tr("Lens")), document_(document), edits_(edits), chooser_(new QButtonGroup(this)) {
+LensPage::LensPage(const PageContext& context)
+    : Page(tr("Lens")), document_(context.document), edits_(context.lens), chooser_(new QButtonGroup(this)) {
+    const QMap<QString, QAction*>& actions = context.actions;
     auto* row = new QWidget;
     auto* line = new QHBoxLayout(row);
     line->setContentsMargins(0, 4, 0, 2);
-    line->setSpacing(2);
-    const QString words[lensSections] = {tr("Back"), tr("Bend"), tr("Chart"), tr("Edges"), tr("Write")};
+    line->setSpacing(0);
+    const QString words[lensSections] = {tr("Back"), tr("Distortion"), tr("Chart"), tr("Edges"), tr("Write")};
     for (int i = 0; i < lensSections; ++i) {
         auto* button = new QPushButton(words[i]);
         button->setCheckable(true);
         button->setObjectName(QStringLiteral("lensSection%1").arg(i));
         button->setProperty("segment", true);
         chooser_->addButton(button, i);
-        line->addWidget(button, 1);
+        line->addWidget(button, int(words[i].size()));
     }
     insert(row);
     back_ = new BackSection(document_, edits_, actions);
-    bend_ = new Page(tr("Distortion"));
-    bend_->setObjectName("section");
-    bend_->layout()->setContentsMargins(0, 8, 0, 0);
-    buildBend(actions);
+    distortion_ = new Page(tr("Distortion"), Kind::part);
+    buildDistortion(actions);
     chart_ = new ChartSection(document_, actions);
     edges_ = new EdgesSection(document_, edits_, actions);
     write_ = new LensWriteSection(document_, actions);
-    for (QWidget* w : std::initializer_list<QWidget*>{back_, bend_, chart_, edges_, write_}) insert(w);
+    for (QWidget* w : std::initializer_list<QWidget*>{back_, distortion_, chart_, edges_, write_}) insert(w);
     connect(chooser_, &QButtonGroup::idClicked, this, [this](int id) { showSection(LensSection(id)); });
     showSection(LensSection::back);
 }
 
 void LensPage::showSection(LensSection section) {
     chooser_->button(int(section))->setChecked(true);
-    QWidget* const parts[lensSections] = {back_, bend_, chart_, edges_, write_};
+    QWidget* const parts[lensSections] = {back_, distortion_, chart_, edges_, write_};
     for (int i = 0; i < lensSections; ++i) parts[i]->setVisible(i == int(section));
     refresh();
     Q_EMIT sectionShown(section);
@@ -51,15 +50,15 @@ void LensPage::edit(const QString& name, const std::function<void(CameraBack&)>&
     if (!(next.back == document_.shot().back)) document_.edit(name, next);
 }
 
-void LensPage::buildBend(const QMap<QString, QAction*>& actions) {
-    distortionKnown_ = bend_->choice(tr("Distortion is"), {tr("unknown"), tr("start value"), tr("known")});
+void LensPage::buildDistortion(const QMap<QString, QAction*>& actions) {
+    distortionKnown_ = distortion_->choice(tr("Distortion is"), {tr("unknown"), tr("start value"), tr("known")});
     distortionKnown_->setObjectName("distortionKnown");
-    model_ = bend_->choice(tr("Model"), {tr("Brown–Conrady"), tr("division"), tr("fisheye"), tr("anamorphic")});
+    model_ = distortion_->choice(tr("Model"), {tr("Brown–Conrady"), tr("division"), tr("fisheye"), tr("anamorphic")});
     model_->setObjectName("lensModel");
     for (int kind = 0; kind < lensKinds; ++kind) {
         const auto names = lensValueNames(LensKind(kind));
         for (int i = 0; i < int(names.size()); ++i) {
-            NumberField* field = bend_->number(QLatin1String(names[size_t(i)]), 6, QString());
+            NumberField* field = distortion_->number(QLatin1String(names[size_t(i)]), 6, QString());
             field->setObjectName(QLatin1String(lensKindName(LensKind(kind))) + "-" + names[size_t(i)]);
             numbers_[size_t(kind)].push_back(field);
             connect(field, &NumberField::edited, this, [this, i, name = QString(names[size_t(i)])](double v) {
@@ -70,18 +69,19 @@ void LensPage::buildBend(const QMap<QString, QAction*>& actions) {
             });
         }
     }
-    bend_->buttons({actions["straightView"], actions["lensGrid"]});
-    bend_->buttons({actions["loadLens"], actions["saveLens"]});
+    distortion_->buttons({actions["undistortedView"], actions["lensGrid"]});
+    distortion_->buttons({actions["loadLens"], actions["saveLens"]});
     profile_ = new QLineEdit;
     profile_->setObjectName("lensProfile");
     profile_->setPlaceholderText(tr("lens of the data base"));
-    profile_->setToolTip(tr("Takes the bend that the open lens data base knows for this lens at the focal length"));
+    profile_->setToolTip(
+        tr("Takes the distortion that the open lens data base knows for this lens at the focal length"));
     auto* completer = new QCompleter(new QStringListModel(profile_), profile_);
     completer->setCaseSensitivity(Qt::CaseInsensitive);
     completer->setFilterMode(Qt::MatchContains);
     profile_->setCompleter(completer);
     profile_->setMinimumWidth(150);
-    bend_->row(tr("Lens"), profile_);
+    distortion_->row(tr("Lens"), profile_);
     connect(profile_, &QLineEdit::textEdited, this, [this, completer] {
         auto* model = static_cast<QStringListModel*>(completer->model());
         if (model->rowCount() > 0) return;
@@ -92,14 +92,14 @@ void LensPage::buildBend(const QMap<QString, QAction*>& actions) {
     connect(profile_, &QLineEdit::returnPressed, this, [this] {
         if (!profile_->text().trimmed().isEmpty()) edits_.takeProfile(profile_->text().trimmed());
     });
-    bend_->caption(tr("Solved"));
+    distortion_->caption(tr("Solved"));
     solved_ = new QLabel;
     solved_->setObjectName("solvedLens");
     solved_->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    bend_->insert(solved_);
-    sure_ = bend_->read(tr("Sure to"), tr("px"));
-    note_ = bend_->note();
-    note_->setObjectName("bendNote");
+    distortion_->insert(solved_);
+    sure_ = distortion_->read(tr("Sure to"), tr("px"));
+    note_ = distortion_->note();
+    note_->setObjectName("distortionNote");
     connect(distortionKnown_, &QComboBox::activated, this, [this](int i) {
         edit(tr("Set distortion state"), [&, i](CameraBack& b) {
             // What was solved is the best start there is.
@@ -117,13 +117,13 @@ void LensPage::buildBend(const QMap<QString, QAction*>& actions) {
 
 void LensPage::refresh() {
     if (back_->isVisibleTo(this)) back_->refresh();
-    if (bend_->isVisibleTo(this)) refreshBend();
+    if (distortion_->isVisibleTo(this)) refreshDistortion();
     if (chart_->isVisibleTo(this)) chart_->refresh();
     if (edges_->isVisibleTo(this)) edges_->refresh();
     if (write_->isVisibleTo(this)) write_->refresh();
 }
 
-void LensPage::refreshBend() {
+void LensPage::refreshDistortion() {
     const Shot& s = document_.shot();
     const CameraBack& b = s.back;
     distortionKnown_->setCurrentIndex(int(b.distortion));
@@ -135,7 +135,7 @@ void LensPage::refreshBend() {
             if (LensKind(kind) == b.lens.kind()) f->setValue(b.lens.value(int(i)));
         }
     const SolveResult& r = *s.solve;
-    const bool has = r.has() && r.motion != Motion::fixed;
+    const bool has = r.has() && r.motion != Motion::lockedOff;
     QStringList rows;
     for (int i = 0; has && i < r.lens.lens.count(); ++i) {
         const char* name = lensValueNames(r.lens.lens.kind())[size_t(i)];
@@ -146,10 +146,10 @@ void LensPage::refreshBend() {
                     .arg(QLatin1String(name), QString::number(r.lens.lens.value(i), 'f', 6).replace('-', QChar(0x2212)),
                          sure == r.lensNumbers.end() ? tr("given") : tr("± %1").arg(sure->sigma, 0, 'f', 6));
     }
-    solved_->setText(rows.isEmpty() ? (has ? tr("nothing bent") : QString("–"))
+    solved_->setText(rows.isEmpty() ? (has ? tr("nothing distorted") : QString("–"))
                                     : "<table width=100%>" + rows.join(QString()) + "</table>");
     sure_->setText(has && r.lensMapSigmaPx > 0 ? QString::number(r.lensMapSigmaPx, 'f', 2) : QString("–"));
-    note_->setText(r.bendRefusedPx < 0 ? QString() : QString::fromStdString(refusalOf(r)));
+    note_->setText(r.distortionRefusedPx < 0 ? QString() : QString::fromStdString(refusalOf(r)));
 }
 
 }  // namespace va

@@ -12,16 +12,16 @@
 
 namespace va {
 
-enum class LensSection { back, bend, chart, edges, write };
+enum class LensSection { back, distortion, chart, edges, write };
 inline constexpr int lensSections = 5;
 
-/// The Lens step: one part of it at a time, chosen by a row of words. The bend itself, its model, numbers and what the
-/// solve found, stands here.
+/// The Lens step: one part of it at a time, chosen by a row of words. The distortion itself, its model, numbers and
+/// what the solve found, stands here.
 class LensPage : public Page {
     Q_OBJECT
   public:
-    LensPage(Document& document, LensEdits& edits, const QMap<QString, QAction*>& actions);
-    void refresh();
+    explicit LensPage(const PageContext& context);
+    void refresh() override;
     void showSection(LensSection section);
     [[nodiscard]] LensSection section() const { return LensSection(chooser_->checkedId()); }
     [[nodiscard]] LensEdits::Writing writing() const { return write_->writing(); }
@@ -31,14 +31,14 @@ class LensPage : public Page {
 
   private:
     void edit(const QString& name, const std::function<void(CameraBack&)>& change);
-    void buildBend(const QMap<QString, QAction*>& actions);
-    void refreshBend();
+    void buildDistortion(const QMap<QString, QAction*>& actions);
+    void refreshDistortion();
 
     Document& document_;
     LensEdits& edits_;
     QButtonGroup* chooser_;
     BackSection* back_;
-    Page* bend_;
+    Page* distortion_;
     ChartSection* chart_;
     EdgesSection* edges_;
     LensWriteSection* write_;

@@ -8,9 +8,7 @@
 namespace va {
 
 LensWriteSection::LensWriteSection(Document& document, const QMap<QString, QAction*>& actions)
-    : Page(tr("Straight and bent pictures")), document_(document) {
-    setObjectName("section");
-    layout()->setContentsMargins(0, 8, 0, 0);
+    : Page(tr("Undistorted and distorted pictures"), Kind::part), document_(document) {
     caption(tr("Folder"));
     folder_ = new QLineEdit;
     folder_->setObjectName("lensFolder");
@@ -25,15 +23,15 @@ LensWriteSection::LensWriteSection(Document& document, const QMap<QString, QActi
     overscan_->setObjectName("lensOverscan");
     overscan_->setChecked(true);
     straightAlpha_ = check(tr("EXR insert's colour is not multiplied by its alpha"));
-    caption(tr("Straight frame"));
+    caption(tr("Undistorted frame"));
     size_ = read(tr("Size"), tr("px"));
-    size_->setObjectName("straightSize");
+    size_->setObjectName("undistortedSize");
     view_ = read(tr("Field of view"), tr("°"));
-    buttons({actions["writeStraight"], actions["writeBent"], actions["writeStmaps"]});
+    buttons({actions["writeUndistorted"], actions["writeRedistorted"], actions["writeStmaps"]});
     note_ = note();
     note_->setText(
-        tr("Never filter the plate twice: either work on the straightened plate and stay there, or leave the plate "
-           "alone and bend the insert."));
+        tr("Never filter the plate twice: either work on the undistorted plate and stay there, or leave the plate "
+           "alone and distort the insert."));
     connect(overscan_, &QCheckBox::toggled, this, &LensWriteSection::refresh);
 }
 
@@ -48,15 +46,15 @@ void LensWriteSection::refresh() {
         const QString base = document_.fileName().isEmpty()
                                  ? QStandardPaths::writableLocation(QStandardPaths::DocumentsLocation)
                                  : QFileInfo(document_.fileName()).absolutePath();
-        folder_->setText(base + "/" + QString::fromStdString(s.name.empty() ? "shot" : s.name) + "-straight");
+        folder_->setText(base + "/" + QString::fromStdString(s.name.empty() ? "shot" : s.name) + "-undistorted");
     }
     size_->setText("–");
     view_->setText("–");
     const auto lens = s.lens();
     if (!lens || !s.hasPlate()) return;
     try {
-        const StraightFrame f = straightFrame(*lens, s.plate.width, s.plate.height,
-                                              overscan_->isChecked() ? Overscan::whole : Overscan::none);
+        const UndistortedFrame f = undistortedFrame(*lens, s.plate.width, s.plate.height,
+                                                    overscan_->isChecked() ? Overscan::whole : Overscan::none);
         size_->setText(tr("%1 × %2").arg(f.width).arg(f.height));
         view_->setText(
             tr("%1 × %2").arg(f.fieldOfViewX() * 180 / M_PI, 0, 'f', 3).arg(f.fieldOfViewY() * 180 / M_PI, 0, 'f', 3));

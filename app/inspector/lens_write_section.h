@@ -8,12 +8,12 @@
 
 namespace va {
 
-/// The Lens step's part for giving the lens away: straightened plate, bent insert, STMaps.
+/// The Lens step's part for giving the lens away: undistorted plate, distorted insert, STMaps.
 class LensWriteSection : public Page {
     Q_OBJECT
   public:
     LensWriteSection(Document& document, const QMap<QString, QAction*>& actions);
-    void refresh();
+    void refresh() override;
     /// What the fields say.
     [[nodiscard]] LensEdits::Writing writing() const;
 

@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <QAbstractButton>
 #include <QAction>
 #include <QCheckBox>
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QMap>
 #include <QPushButton>
 #include <QVBoxLayout>
 
@@ -12,98 +14,73 @@
 
 namespace va {
 
-/// One step's page: rows are added from the top.
-class Page : public QWidget {
+class Document;
+class FeatureEdits;
+class LensEdits;
+class SlipWatch;
+class SolveEdits;
+
+/// What a page of the inspector shows and changes.
+struct PageContext {
+    Document& document;
+    FeatureEdits& features;
+    LensEdits& lens;
+    SolveEdits& solve;
+    SlipWatch& slip;
+    const QMap<QString, QAction*>& actions;  ///< by name, for the buttons of a page
+};
+
+/// The head of a section: a click, Space or Return folds what stands below it.
+class FoldHeader : public QAbstractButton {
+    Q_OBJECT
   public:
-    explicit Page(const QString& title) : layout_(new QVBoxLayout(this)) {
-        setObjectName("page");
-        layout_->setContentsMargins(12, 8, 10, 12);
-        layout_->setSpacing(2);
-        auto* label = new QLabel(title);
-        label->setObjectName("title");
-        layout_->addWidget(label);
-        layout_->addStretch();
-    }
-    void caption(const QString& text) {
-        auto* label = new QLabel(text);
-        label->setObjectName("caption");
-        label->setContentsMargins(0, 10, 0, 2);
-        insert(label);
-    }
-    void row(const QString& name, QWidget* value, const QString& unit = {}) { insert(labelled(name, value, unit)); }
-    /// A value with its label at the left and its unit after it, for a page or a part of one.
-    static QWidget* labelled(const QString& name, QWidget* value, const QString& unit = {}) {
-        auto* box = new QWidget;
-        auto* line = new QHBoxLayout(box);
-        line->setContentsMargins(0, 0, 0, 0);
-        line->setSpacing(5);
-        auto* label = new QLabel(name);
-        label->setBuddy(value);
-        value->setAccessibleName(name);
-        line->addWidget(label);
-        line->addStretch();
-        line->addWidget(value);
-        auto* after = new QLabel(unit);
-        after->setObjectName("quiet");
-        after->setFixedWidth(unit.isEmpty() ? 0 : 24);
-        line->addWidget(after);
-        box->setMinimumHeight(24);
-        return box;
-    }
-    QLabel* read(const QString& name, const QString& unit = {}) {
-        auto* label = new QLabel;
-        label->setTextInteractionFlags(Qt::TextSelectableByMouse);
-        label->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-        row(name, label, unit);
-        return label;
-    }
-    NumberField* number(const QString& name, int decimals, const QString& unit) {
-        auto* field = new NumberField(decimals);
-        row(name, field, unit);
-        return field;
-    }
-    void buttons(const QList<QAction*>& actions) {
-        auto* box = new QWidget;
-        auto* line = new QHBoxLayout(box);
-        line->setContentsMargins(0, 4, 0, 2);
-        line->setSpacing(6);
-        for (QAction* action : actions) {
-            auto* button = new QPushButton(action->iconText());
-            button->setToolTip(action->toolTip());
-            button->setEnabled(action->isEnabled());
-            button->setObjectName(action->objectName() + "Button");
-            connect(button, &QPushButton::clicked, action, &QAction::trigger);
-            connect(action, &QAction::changed, button, [=] { button->setEnabled(action->isEnabled()); });
-            line->addWidget(button);
-        }
-        line->addStretch();
-        insert(box);
-    }
-    QLabel* note() {
-        auto* label = new QLabel;
-        label->setObjectName("quiet");
-        label->setWordWrap(true);
-        label->setContentsMargins(0, 6, 0, 0);
-        insert(label);
-        return label;
-    }
-    QComboBox* choice(const QString& name, const QStringList& words) {
-        auto* box = new QComboBox;
-        box->addItems(words);
-        box->setMinimumWidth(112);
-        row(name, box);
-        return box;
-    }
-    QCheckBox* check(const QString& name) {
-        auto* box = new QCheckBox(name);
-        box->setMinimumHeight(22);
-        insert(box);
-        return box;
-    }
-    void insert(QWidget* widget) { layout_->insertWidget(layout_->count() - 1, widget); }
+    /// `key` names the section in the settings, where its state is kept; `open` holds until it is first changed.
+    FoldHeader(const QString& text, const QString& key, bool open, QWidget* body, QWidget* parent = nullptr);
+    /// Opens or folds the section, without remembering it.
+    void setOpen(bool open);
+    [[nodiscard]] QSize sizeHint() const override;
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
 
   private:
-    QVBoxLayout* layout_;
+    QWidget* body_;
 };
+
+enum class Fold { open, closed };
+
+/// One step's page, or a section of one: rows are added from the top.
+class Page : public QWidget {
+    Q_OBJECT
+  public:
+    /// `part`: stands on a page, with a title. `section`: a part that its title folds, closed or open at first.
+    enum class Kind { page, part, section, openSection };
+    explicit Page(const QString& title, Kind kind = Kind::page);
+    /// Brings the fields up to date with the document.
+    virtual void refresh() {}
+    /// Begins a section: what is added from now on stands below its head and folds with it.
+    void caption(const QString& text, Fold fold = Fold::open);
+    void row(const QString& name, QWidget* value, const QString& unit = {}) { insert(labelled(name, value, unit)); }
+    /// A value with its label at the left and its unit after it, for a page or a part of one.
+    static QWidget* labelled(const QString& name, QWidget* value, const QString& unit = {});
+    QLabel* read(const QString& name, const QString& unit = {});
+    NumberField* number(const QString& name, int decimals, const QString& unit);
+    void buttons(const QList<QAction*>& actions);
+    QLabel* note();
+    QComboBox* choice(const QString& name, const QStringList& words);
+    QCheckBox* check(const QString& name);
+    /// Adds a widget to the section in hand.
+    void insert(QWidget* widget);
+    /// Adds a section after all others: nothing of the section in hand folds with it.
+    void insertSection(Page* section);
+
+  private:
+    QString title_;
+    QVBoxLayout* layout_;
+    QVBoxLayout* body_;  ///< of the section in hand
+};
+
+/// Opens every section that `widget` stands in.
+void unfold(QWidget* widget);
 
 }  // namespace va

@@ -6,9 +6,7 @@
 namespace va {
 
 PathSection::PathSection(Document& document, const QMap<QString, QAction*>& actions)
-    : Page(tr("Camera path")), document_(document) {
-    setObjectName("section");
-    layout()->setContentsMargins(0, 8, 0, 0);
+    : Page(tr("Camera path"), Kind::section), document_(document) {
     buttons({actions["leaveOutFrame"], actions["fillGaps"]});
     from_ = number(tr("Smooth from"), 0, {});
     to_ = number(tr("to"), 0, {});

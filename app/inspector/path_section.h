@@ -12,7 +12,7 @@ class PathSection : public Page {
     Q_OBJECT
   public:
     PathSection(Document& document, const QMap<QString, QAction*>& actions);
-    void refresh();
+    void refresh() override;
     [[nodiscard]] FrameRange frames() const { return {int(from_->value()), int(to_->value())}; }
     [[nodiscard]] double width() const { return width_->value(); }
 

@@ -4,14 +4,12 @@
 #include <QHeaderView>
 
 #include "base/text.h"
-#include "solve/solve_errors.h"
+#include "solve/report/solve_errors.h"
 
 namespace va {
 
 RefineSection::RefineSection(Document& document, const QMap<QString, QAction*>& actions)
-    : Page(tr("What fits badly")), document_(document) {
-    setObjectName("section");
-    layout()->setContentsMargins(0, 8, 0, 0);
+    : Page(tr("What fits badly"), Kind::openSection), document_(document) {
     worst_ = new QTableWidget(0, 3);
     worst_->setObjectName("worstFeatures");
     worst_->setAccessibleName(tr("Worst features"));
@@ -25,7 +23,7 @@ RefineSection::RefineSection(Document& document, const QMap<QString, QAction*>& 
     worst_->setShowGrid(false);
     worst_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     worst_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
-    worst_->setFixedHeight(148);
+    worst_->setFixedHeight(108);
     insert(worst_);
     frames_ = read(tr("Frames"));
     frames_->setObjectName("badFrames");
@@ -34,12 +32,6 @@ RefineSection::RefineSection(Document& document, const QMap<QString, QAction*>& 
     map_->setToolTip(
         tr("Mean errors over the picture against what chance gives: about 1 is noise, above 3 the lens is not right"));
     buttons({actions["refine"], actions["nextBadFrame"], actions["errorMap"]});
-    auto* live = check(tr("Solve again after edits"));
-    live->setObjectName("liveSolve");
-    live->setToolTip(actions["liveSolve"]->toolTip());
-    live->setChecked(actions["liveSolve"]->isChecked());
-    connect(live, &QCheckBox::toggled, actions["liveSolve"], &QAction::setChecked);
-    connect(actions["liveSolve"], &QAction::toggled, live, &QCheckBox::setChecked);
     report_ = note();
     report_->setObjectName("refineReport");
     connect(worst_, &QTableWidget::cellClicked, this, [this](int row, int) {
@@ -50,9 +42,8 @@ RefineSection::RefineSection(Document& document, const QMap<QString, QAction*>& 
 
 void RefineSection::refresh() {
     const Shot& s = document_.shot();
-    report_->setText(s.refineReport.empty()
-                         ? tr("Refining sets aside what is far off and says whether the camera gained by it.")
-                         : QString::fromStdString(s.refineReport));
+    report_->setText(s.refineReport.empty() ? QString() : QString::fromStdString(s.refineReport));
+    report_->setVisible(!s.refineReport.empty());
     if (s.solve == shown_) return;
     shown_ = s.solve;
     const auto worst = worstPoints(*s.solve, 12);

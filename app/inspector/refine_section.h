@@ -13,7 +13,7 @@ class RefineSection : public Page {
     Q_OBJECT
   public:
     RefineSection(Document& document, const QMap<QString, QAction*>& actions);
-    void refresh();
+    void refresh() override;
 
   private:
     Document& document_;

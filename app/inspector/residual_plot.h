@@ -2,7 +2,7 @@
 #pragma once
 #include <QWidget>
 
-#include "solve/chart_calibration.h"
+#include "solve/calibration/chart_calibration.h"
 
 namespace va {
 

@@ -5,41 +5,60 @@
 #include <algorithm>
 
 #include "lens/film_back.h"
+#include "style/theme.h"
 #include "workflow/mover_work.h"
 
 namespace va {
 
-SolvePage::SolvePage(Document& document, SolveEdits& edits, SlipWatch& slip, const QMap<QString, QAction*>& actions)
-    : Page(tr("Solve")), document_(document), edits_(edits), slip_(slip) {
-    buttons({actions["solve"]});
-    caption(tr("Error"));
-    fit_ = read(tr("Fit"), tr("px"));
-    check_ = read(tr("Check"), tr("px"));
+SolvePage::SolvePage(const PageContext& context)
+    : Page(tr("Solve")), document_(context.document), edits_(context.solve), slip_(context.slip) {
+    const QMap<QString, QAction*>& actions = context.actions;
+    buildNumbers(actions);
+    insertSection(refine_ = new RefineSection(document_, actions));
+    buildCamera(actions["liveSolve"]);
+    insertSection(checks_ = new CheckSection(document_, edits_, actions));
+    insertSection(path_ = new PathSection(document_, actions));
+    buildMovers(actions);
+    connect(&slip_, &SlipWatch::changed, this, &SolvePage::refresh);
+}
+
+void SolvePage::buildNumbers(const QMap<QString, QAction*>& actions) {
+    buttons({actions["solve"], actions["residualVectors"], actions["slipOverlay"]});
+    check_ = read(tr("Check error"), tr("px"));
+    check_->setObjectName("checkError");
+    check_->setFont(titleFont());
+    fit_ = read(tr("Fit error"), tr("px"));
     here_ = read(tr("This frame"), tr("px"));
     slipOver_ = read(tr("Expected slip"), tr("px"));
     slipOver_->setObjectName("slipOver");
     slipOver_->setToolTip(
         tr("By how much a thing among the solved points slides against the plate over the work range"));
-    buttons({actions["residualVectors"], actions["slipOverlay"]});
-    caption(tr("Camera"));
-    move_ = choice(tr("Move"), {tr("found by itself"), tr("free"), tr("turns only"), tr("stands still")});
-    move_->setObjectName("moveChoice");
-    zoom_ = choice(tr("Zoom"), {tr("found by itself"), tr("constant"), tr("zooms")});
-    zoom_->setObjectName("zoomChoice");
-    rows_ =
-        choice(tr("Rows"), {tr("found by itself"), tr("read at once"), tr("known"), tr("solved")});
-    rows_->setObjectName("rowsChoice");
-    rows_->setToolTip(tr("Rolling shutter: whether the sensor's rows were read one after the other"));
-    readout_ = number(tr("Read-out"), 2, tr("ms"));
-    readout_->setObjectName("readout");
-    readout_->setToolTip(tr("From the first row's reading to the last one's"));
-    motion_ = read(tr("Found"));
     focal_ = read(tr("Focal length"), tr("px"));
     focal_->setObjectName("solvedFocal");
-    frames_ = read(tr("Frames solved"));
-    points_ = read(tr("Points"));
-    outliers_ = read(tr("Not believed"));
-    seconds_ = read(tr("Solved in"), tr("s"));
+    motion_ = read(tr("Move"), QStringLiteral(" "));
+    frames_ = read(tr("Frames solved"), QStringLiteral(" "));
+    points_ = read(tr("Points"), QStringLiteral(" "));
+    points_->setObjectName("solvedPoints");
+}
+
+void SolvePage::buildCamera(QAction* liveSolve) {
+    caption(tr("Camera and rolling shutter"), Fold::closed);
+    move_ = choice(tr("Move"), {tr("automatic"), tr("free"), tr("nodal pan"), tr("locked off")});
+    move_->setObjectName("moveChoice");
+    zoom_ = choice(tr("Zoom"), {tr("automatic"), tr("constant"), tr("zooms")});
+    zoom_->setObjectName("zoomChoice");
+    rows_ = choice(tr("Shutter"), {tr("automatic"), tr("global"), tr("rolling, known"), tr("rolling, solved")});
+    rows_->setObjectName("rowsChoice");
+    rows_->setToolTip(tr("Rolling shutter: the sensor's rows are read one after the other"));
+    readout_ = number(tr("Read-out time"), 2, tr("ms"));
+    readout_->setObjectName("readout");
+    readout_->setToolTip(tr("From the first row's reading to the last one's"));
+    auto* live = check(tr("Solve again after edits"));
+    live->setObjectName("liveSolve");
+    live->setToolTip(liveSolve->toolTip());
+    live->setChecked(liveSolve->isChecked());
+    connect(live, &QCheckBox::toggled, liveSolve, &QAction::setChecked);
+    connect(liveSolve, &QAction::toggled, live, &QCheckBox::setChecked);
     note_ = note();
     const auto choose = [this] {
         edits_.setChoices({MoveChoice(move_->currentIndex()), ZoomChoice(zoom_->currentIndex())});
@@ -55,15 +74,10 @@ SolvePage::SolvePage(Document& document, SolveEdits& edits, SlipWatch& slip, con
     });
     connect(readout_, &NumberField::edited, this,
             [this, perFrameMs](double ms) { edits_.setReadout(Known::known, ms / perFrameMs()); });
-    connect(&slip_, &SlipWatch::changed, this, &SolvePage::refresh);
-    insert(refine_ = new RefineSection(document_, actions));
-    insert(checks_ = new CheckSection(document_, edits_, actions));
-    insert(path_ = new PathSection(document_, actions));
-    buildMovers(actions);
 }
 
 void SolvePage::buildMovers(const QMap<QString, QAction*>& actions) {
-    caption(tr("Movers"));
+    caption(tr("Movers"), Fold::closed);
     buttons({actions["makeMover"], actions["lookForMovers"]});
     movers_ = choice(tr("Mover"), {});
     movers_->setObjectName("movers");
@@ -117,12 +131,12 @@ void SolvePage::refresh() {
     here_->setText(f && f->solved ? px(f->rmsPx) : none);
     const auto found = slip_.found();
     slipOver_->setText(found ? px(found->overPointsPx) : none);
-    static const char* words[] = {QT_TR_NOOP("–"), QT_TR_NOOP("free"), QT_TR_NOOP("turns only"),
-                                  QT_TR_NOOP("stands still")};
+    static const char* words[] = {QT_TR_NOOP("–"), QT_TR_NOOP("free"), QT_TR_NOOP("nodal pan"),
+                                  QT_TR_NOOP("locked off")};
     const double perFrameMs = 1000 / std::max(1e-9, s.rate().value());
     const bool rowsFound = r.readout != 0 && s.back.readoutKnown == Known::unknown;
     motion_->setText(tr(words[int(r.motion)]) + (r.zooms ? tr(", zooms") : QString()) +
-                     (rowsFound ? tr(", rows over %1 ms").arg(r.readout * perFrameMs, 0, 'f', 1) : QString()));
+                     (rowsFound ? tr(", rolling %1 ms").arg(r.readout * perFrameMs, 0, 'f', 1) : QString()));
     const double focal = f && f->solved ? r.intrinsics(f->frame).focalPx : r.lens.focalPx;
     QString sure;
     // One focal length for all frames is stated as the lens is; those of a zoom each for itself.
@@ -131,12 +145,12 @@ void SolvePage::refresh() {
     if (!r.zooms && stated != r.lensNumbers.end()) sure = tr(" ± %1").arg(stated->sigma, 0, 'f', 2);
     else if (found && found->field.focalSigma() > 0)
         sure = tr(" ± %1").arg(focal * found->field.focalSigma(), 0, 'f', 2);
-    focal_->setText(has && r.motion != Motion::fixed ? QString::number(focal, 'f', 2) + sure : none);
+    focal_->setText(has && r.motion != Motion::lockedOff ? QString::number(focal, 'f', 2) + sure : none);
     frames_->setText(has ? tr("%1 of %2").arg(r.solvedCount()).arg(r.frames.size()) : none);
-    points_->setText(QString::number(r.points.size()));
-    outliers_->setText(
-        QString::number(std::count_if(r.outliers.begin(), r.outliers.end(), [](const auto& o) { return o.whole; })));
-    seconds_->setText(has ? QString::number(r.solveSeconds, 'f', 1) : none);
+    const auto rejected = std::count_if(r.outliers.begin(), r.outliers.end(), [](const auto& o) { return o.whole; });
+    points_->setText(rejected > 0 ? tr("%1, %2 rejected").arg(r.points.size()).arg(rejected)
+                                  : QString::number(r.points.size()));
+    frames_->setToolTip(has ? tr("Solved in %1 s").arg(r.solveSeconds, 0, 'f', 1) : QString());
     note_->setText(r.checkPaths > 0
                        ? tr("The check error comes from %1 paths that were held back from the solve.").arg(r.checkPaths)
                        : QString());

@@ -15,21 +15,23 @@ namespace va {
 class SolvePage : public Page {
     Q_OBJECT
   public:
-    SolvePage(Document& document, SolveEdits& edits, SlipWatch& slip, const QMap<QString, QAction*>& actions);
-    void refresh();
+    explicit SolvePage(const PageContext& context);
+    void refresh() override;
     /// The mover that the page shows, or null.
     [[nodiscard]] const Mover* mover() const;
     [[nodiscard]] CheckSection& checkPoints() { return *checks_; }
     [[nodiscard]] PathSection& path() { return *path_; }
 
   private:
+    void buildNumbers(const QMap<QString, QAction*>& actions);
+    void buildCamera(QAction* liveSolve);
     void buildMovers(const QMap<QString, QAction*>& actions);
     void refreshMovers();
 
     Document& document_;
     SolveEdits& edits_;
     SlipWatch& slip_;
-    QLabel *fit_, *check_, *here_, *slipOver_, *motion_, *focal_, *frames_, *points_, *outliers_, *seconds_, *note_;
+    QLabel *fit_, *check_, *here_, *slipOver_, *motion_, *focal_, *frames_, *points_, *note_;
     QComboBox *move_, *zoom_, *rows_, *movers_, *scaleBy_;
     NumberField *metres_, *size_, *readout_;
     RefineSection* refine_;

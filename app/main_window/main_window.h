@@ -1,12 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-#include <QActionGroup>
 #include <QLabel>
 #include <QMainWindow>
 #include <QMap>
 #include <QProgressBar>
 #include <QPushButton>
-#include <QSplitter>
+#include <array>
 
 #include "document/document.h"
 #include "document/feature_edits.h"
@@ -14,17 +13,22 @@
 #include "document/live_solve.h"
 #include "document/slip_watch.h"
 #include "document/solve_edits.h"
+#include "drawer/drawer.h"
+#include "workflow/verdict.h"
+
+class QMenuBar;
 
 namespace va {
 
-class Drawer;
 class Inspector;
 class PlateView;
 class Route;
 class SceneView;
 class Strip;
+class Views;
 
-/// The one window: bar, route, plate and scene view, inspector, strip, drawer. Knows the actions and wires the parts.
+/// The one window: bar, route, views, inspector, strip. Wires the parts; its actions are made in app/actions, its menus
+/// in menus.cpp, files are opened and saved in files.cpp.
 class MainWindow : public QMainWindow {
     Q_OBJECT
   public:
@@ -37,6 +41,8 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] LiveSolve& live() { return live_; }
     [[nodiscard]] SlipWatch& slip() { return slip_; }
     [[nodiscard]] LensEdits& lensEdits() { return lensEdits_; }
+    [[nodiscard]] Views& views() { return *views_; }
+    [[nodiscard]] Inspector& inspector() { return *inspector_; }
     [[nodiscard]] QAction* action(const QString& name) const { return actions_.value(name); }
     void saveLens(const QString& path);
     /// Opens a plate or a project, by its ending. Troubles are shown, not thrown.
@@ -51,17 +57,30 @@ class MainWindow : public QMainWindow {
   private:
     QAction* add(const QString& name, const QString& text, const QString& shortText, const QKeySequence& key,
                  const QString& iconName, const std::function<void()>& run);
-    void makeActions();
+    void makeFileActions();
+    void makeEditActions();
+    void makeShotActions();
+    void makeToolActions();
+    void makeViewActions();
     void makeGroundActions();
+    void makeLayoutActions();
     void makeFeatureActions();
     void makeLensActions();
     void makeSolveActions();
     void refreshFeatureActions();
     void refreshLensActions();
     void refreshSolveActions();
-    void makeMenus();
+    QMenuBar* makeMenus();
+    void makeStepMenu(QMenu* menu);
+    void fillMenu(QMenu* menu, const QStringList& names);
     QWidget* makeBar();
     void makeLayout();
+    void wireParts();
+    void showStep(Step step);
+    void toolTaken();
+    void callDrawer(Drawer::Part part);
+    void refreshDrawerWords();
+    void nextCloudColour();
     void refresh();
     void refreshJob();
     void showTrouble(const QString& sentence);
@@ -74,7 +93,6 @@ class MainWindow : public QMainWindow {
     void locateFootage();
     void remember(const QString& path);
     void fillRecent();
-    void setViews(int which);
     [[nodiscard]] std::vector<int> selectionInOrder() const;
 
     Document document_;
@@ -96,7 +114,9 @@ class MainWindow : public QMainWindow {
     Inspector* inspector_ = nullptr;
     Strip* strip_ = nullptr;
     Drawer* drawer_ = nullptr;
-    QSplitter *views_ = nullptr, *column_ = nullptr;
+    bool matching_ = false;  ///< Match shot was pressed: its result opens the step Solve
+    Views* views_ = nullptr;
+    std::array<bool, stepCount> insetAt_{};  ///< whether the inset is shown, by step
 };
 
 }  // namespace va

@@ -10,7 +10,6 @@
 #include <QFileInfo>
 #include <QPixmap>
 #include <QPushButton>
-#include <QTabWidget>
 #include <QTimer>
 #include <algorithm>
 
@@ -80,7 +79,7 @@ bool PictureRun::takeSolveTools() {
     const int before = document.undoStack().index();
     auto* inspector = window_.findChild<Inspector*>();
     const auto showing = [&](const char* name) {
-        if (auto* label = window_.findChild<QLabel*>(name)) inspector->ensureWidgetVisible(label);
+        if (auto* label = window_.findChild<QLabel*>(name)) inspector->reveal(label);
     };
     const auto solved = [&] { return !document.job().running() && !window_.live().busy(); };
     window_.action("refine")->trigger();
@@ -142,9 +141,9 @@ int PictureRun::exec() {
     window_.action("stepLens")->trigger();
     window_.findChild<QPushButton*>("lensSection1")->click();
     window_.action("lensGrid")->setChecked(true);
-    window_.action("straightView")->setChecked(true);
+    window_.action("undistortedView")->setChecked(true);
     good = take("lens") && good;
-    window_.action("straightView")->setChecked(false);
+    window_.action("undistortedView")->setChecked(false);
     window_.action("lensGrid")->setChecked(false);
     good = takeLensTools() && good;
 
@@ -180,11 +179,10 @@ int PictureRun::exec() {
 bool PictureRun::takeFeatureTools() {
     Document& document = window_.document();
     FeatureEdits& edits = window_.edits();
-    auto* drawer = window_.findChild<QTabWidget*>("drawer");
     const PlateInfo& plate = document.shot().plate;
     window_.action("plateOnly")->trigger();
 
-    // By hand: a strong corner near the middle of the lower half, followed to the end.
+    // By hand: a strong corner near the middle of the lower half, tracked to the end.
     document.setFrame(document.shot().range.first);
     settle();
     const auto source = openPlate(document.shot().plateSpec, document.shot().overrides);
@@ -195,12 +193,13 @@ bool PictureRun::takeFeatureTools() {
     if (corners.empty()) return false;
     window_.action("handTool")->trigger();
     edits.addHandFeature({double(corners.front().x), double(corners.front().y)});
-    window_.action("followForward")->trigger();
+    window_.action("trackForward")->trigger();
     waitUntil([&] { return !document.job().running(); }, 120'000);
     document.setFrame(document.shot().range.first + 12);
     bool good = take("hand");
-    if (drawer) drawer->setCurrentIndex(1);
+    window_.action("curves")->trigger();
     good = take("curves") && good;
+    window_.action("curves")->trigger();
 
     window_.action("maskTool")->trigger();
     const double w = plate.width, h = plate.height;
@@ -229,7 +228,7 @@ bool PictureRun::takeFeatureTools() {
 
     window_.action("selectTool")->trigger();
     window_.action("both")->trigger();
-    if (drawer) drawer->setCurrentIndex(2);
+    window_.action("prune")->trigger();
     if (auto* rule = window_.findChild<QCheckBox*>("rule5")) rule->setChecked(true);
     if (auto* rule = window_.findChild<QCheckBox*>("rule0")) rule->setChecked(true);
     document.selectPaths({});

@@ -2,42 +2,13 @@
 #include "route/route.h"
 
 #include <QPainter>
-#include <QTextLayout>
 #include <QVBoxLayout>
 
+#include "route/lamp.h"
+#include "steps/step_table.h"
 #include "style/theme.h"
 
 namespace va {
-
-void drawLamp(QPainter& painter, const QPointF& at, Lamp lamp) {
-    const Theme& theme = Theme::current();
-    constexpr double r = 4;
-    switch (lamp) {
-        case Lamp::good:
-            painter.setPen(Qt::NoPen);
-            painter.setBrush(theme.good);
-            painter.drawEllipse(at, r, r);
-            break;
-        case Lamp::look:
-            painter.setPen(Qt::NoPen);
-            painter.setBrush(theme.look);
-            painter.drawPolygon(QPolygonF({at + QPointF(0, -5), at + QPointF(5.4, 4.4), at + QPointF(-5.4, 4.4)}));
-            break;
-        case Lamp::none:
-            painter.setPen(QPen(theme.none, 1.4));
-            painter.setBrush(Qt::NoBrush);
-            painter.drawEllipse(at, r - 0.5, r - 0.5);
-            break;
-        case Lamp::stale:
-            painter.setPen(QPen(theme.stale, 1.2));
-            painter.setBrush(Qt::NoBrush);
-            painter.drawEllipse(at, r, r);
-            painter.setBrush(theme.stale);
-            painter.drawPie(QRectF(at - QPointF(r, r), QSizeF(2 * r, 2 * r)), -90 * 16, 180 * 16);
-            break;
-    }
-    painter.setBrush(Qt::NoBrush);
-}
 
 RouteEntry::RouteEntry(const QString& name, const QString& iconName, QWidget* parent)
     : QAbstractButton(parent), iconName_(iconName) {
@@ -45,18 +16,20 @@ RouteEntry::RouteEntry(const QString& name, const QString& iconName, QWidget* pa
     setCheckable(true);
     setAutoExclusive(true);
     setFocusPolicy(Qt::StrongFocus);
-    setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
+    setSizePolicy(QSizePolicy::Fixed, QSizePolicy::Preferred);
 }
 
 void RouteEntry::setVerdict(const Verdict& verdict) {
     verdict_ = verdict;
-    setToolTip(QString::fromStdString(verdict.sentence));
     static const char* words[] = {QT_TR_NOOP("good"), QT_TR_NOOP("look at this"), QT_TR_NOOP("nothing yet"),
                                   QT_TR_NOOP("stale")};
     setAccessibleName(tr("%1, %2").arg(text(), tr(words[int(verdict.lamp)])));
-    setAccessibleDescription(toolTip());
+    setAccessibleDescription(QString::fromStdString(verdict.sentence));
     update();
 }
+
+void RouteEntry::enterEvent(QEnterEvent*) { Q_EMIT looked(true); }
+void RouteEntry::leaveEvent(QEvent*) { Q_EMIT looked(false); }
 
 void RouteEntry::paintEvent(QPaintEvent*) {
     const Theme& theme = Theme::current();
@@ -72,54 +45,67 @@ void RouteEntry::paintEvent(QPaintEvent*) {
         painter.setPen(QPen(theme.accent, 1));
         painter.drawRoundedRect(QRectF(rect()).adjusted(3.5, 1.5, -1.5, -1.5), 3, 3);
     }
-    va::icon(iconName_, isChecked() ? theme.text : theme.textQuiet).paint(&painter, QRect(14, 8, 16, 16));
-    painter.setFont(titleFont());
-    painter.setPen(theme.text);
-    painter.drawText(QRect(38, 6, width() - 70, 18), Qt::AlignLeft | Qt::AlignVCenter, text());
-    drawLamp(painter, QPointF(width() - 18, 15), verdict_.lamp);
-    // At most two lines, the second one cut short with dots.
-    painter.setFont(captionFont());
-    painter.setPen(theme.textQuiet);
-    const int lineWidth = width() - 38 - 12;
-    const QString sentence = QString::fromStdString(verdict_.sentence);
-    QTextLayout layout(sentence, captionFont(), this);
-    layout.beginLayout();
-    int y = 25;
-    for (int line = 0; line < 2; ++line) {
-        QTextLine l = layout.createLine();
-        if (!l.isValid()) break;
-        l.setLineWidth(lineWidth);
-        const bool last = line == 1 && l.textStart() + l.textLength() < sentence.size();
-        const QString part =
-            last ? painter.fontMetrics().elidedText(sentence.mid(l.textStart()), Qt::ElideRight, lineWidth)
-                 : sentence.mid(l.textStart(), l.textLength());
-        painter.drawText(QRect(38, y, lineWidth + 4, 14), Qt::AlignLeft | Qt::AlignVCenter, part);
-        y += 14;
-    }
-    layout.endLayout();
+    // Icon over name, both in the middle of whatever height there is.
+    const int top = (height() - 38) / 2;
+    va::icon(iconName_, isChecked() ? theme.text : theme.textQuiet)
+        .paint(&painter, QRect((width() - 20) / 2, top, 20, 20));
+    painter.setFont(isChecked() ? [] {
+        QFont f = captionFont();
+        f.setWeight(QFont::DemiBold);
+        return f;
+    }() : captionFont());
+    painter.setPen(isChecked() ? theme.text : theme.textSoft);
+    painter.drawText(QRect(0, top + 23, width(), 16), Qt::AlignCenter, text());
+    drawLamp(painter, QPointF(width() - 13, top + 3), verdict_.lamp);
 }
 
 Route::Route(Document& document, QWidget* parent) : QFrame(parent), document_(document) {
     setObjectName("route");
-    setFixedWidth(196);
+    setFixedWidth(64);
     auto* layout = new QVBoxLayout(this);
-    layout->setContentsMargins(0, 4, 0, 4);
-    layout->setSpacing(1);
-    const std::pair<QString, const char*> steps[stepCount] = {
-        {tr("Plate"), "film"},  {tr("Lens"), "aperture"}, {tr("Features"), "scan-search"},
-        {tr("Solve"), "video"}, {tr("Ground"), "ruler"},  {tr("Layout"), "box"},
-        {tr("Proof"), "eye"},   {tr("Export"), "share"}};
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(0);
     for (int i = 0; i < stepCount; ++i) {
-        auto* entry = new RouteEntry(steps[i].first, QLatin1String(steps[i].second), this);
+        const StepInfo& step = stepTable()[size_t(i)];
+        auto* entry = new RouteEntry(stepName(step.step), QLatin1String(step.icon), this);
         entry->setObjectName(QStringLiteral("route%1").arg(i));
         entries_[size_t(i)] = entry;
         layout->addWidget(entry);
         connect(entry, &QAbstractButton::clicked, this, [this, i] { setCurrent(Step(i)); });
+        connect(entry, &RouteEntry::looked, this, [this, entry](bool at) {
+            looked_ = at ? entry : nullptr;
+            // From one entry to the next it moves along at once.
+            if (at && verdict_ && verdict_->isVisible()) unfoldVerdict(entry);
+            else unfold_.start(at ? 150 : 80);
+        });
     }
     layout->addStretch();
+    unfold_.setSingleShot(true);
+    connect(&unfold_, &QTimer::timeout, this, [this] { unfoldVerdict(looked_); });
     entries_[0]->setChecked(true);
     connect(&document_, &Document::shotChanged, this, &Route::refresh);
     refresh();
+}
+
+void Route::unfoldVerdict(RouteEntry* entry) {
+    if (!entry) {
+        if (verdict_) verdict_->hide();
+        return;
+    }
+    if (!verdict_) {
+        verdict_ = new QLabel(window());
+        verdict_->setObjectName("verdict");
+        verdict_->setWordWrap(true);
+        verdict_->setAttribute(Qt::WA_TransparentForMouseEvents);
+        verdict_->setFixedWidth(300);
+    }
+    verdict_->setText(QString::fromStdString(entry->verdict().sentence));
+    verdict_->adjustSize();
+    verdict_->resize(300, verdict_->heightForWidth(300));
+    const QPoint at = entry->mapTo(window(), QPoint(entry->width() + 4, 6));
+    verdict_->move(at.x(), std::min(at.y(), window()->height() - verdict_->height() - 8));
+    verdict_->show();
+    verdict_->raise();
 }
 
 void Route::setCurrent(Step step) {

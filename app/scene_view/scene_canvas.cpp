@@ -16,14 +16,15 @@ SceneCanvas::SceneCanvas(Document& document, PlateCanvas& plate, QWidget* parent
     : QWidget(parent), document_(document), plate_(plate) {
     setObjectName("sceneCanvas");
     setAccessibleName(tr("Scene view"));
-    setMinimumSize(200, 160);
+    setMinimumSize(160, 100);
     setFocusPolicy(Qt::ClickFocus);
     setAttribute(Qt::WA_OpaquePaintEvent);
     connect(&document_, &Document::shotChanged, this, &SceneCanvas::refresh);
     connect(&document_, &Document::selectionChanged, this, qOverload<>(&QWidget::update));
     connect(&document_, &Document::frameChanged, this, qOverload<>(&QWidget::update));
     connect(&plate_, &PlateCanvas::frameArrived, this, [this](int frame) {
-        if (mode_ == SceneMode::throughLens && frame == document_.frame()) update();
+        const bool coloured = plate_.cache() && colours_.take(document_.shot(), *plate_.cache(), frame);
+        if (coloured || (mode_ == SceneMode::throughLens && frame == document_.frame())) update();
     });
 }
 
@@ -33,6 +34,9 @@ void SceneCanvas::refresh() {
     cameras_.clear();
     if (shot.solve->motion == Motion::free)
         for (const SolvedPoint& p : shot.solve->points) cloud_.emplace_back(p.pathId, shot.worldPoint(p));
+    residuals_.clear();
+    for (const SolvedPoint& p : shot.solve->points) residuals_[p.pathId] = p.rmsPx;
+    colours_.update(shot, plate_.cache());
     for (const SolvedFrame& f : shot.solve->frames)
         if (f.solved) cameras_.emplace_back(f.frame, *shot.worldPose(f.frame));
     movers_.clear();
@@ -130,7 +134,7 @@ void SceneCanvas::paintEvent(QPaintEvent*) {
     const auto say = [&](const QString& sentence) {
         painter.setFont(bodyFont());
         painter.setPen(theme.textQuiet);
-        painter.drawText(rect().adjusted(24, 24, -24, -24), Qt::AlignCenter | Qt::TextWordWrap, sentence);
+        painter.drawText(rect().adjusted(16, 8, -16, -8), Qt::AlignCenter | Qt::TextWordWrap, sentence);
     };
     if (!shot.solve->has())
         return say(tr("No camera yet. Match shot finds it: the points and the camera's path appear here."));
@@ -181,6 +185,27 @@ void SceneCanvas::paintEvent(QPaintEvent*) {
             .arg(length, 0, 'f', 2));
 }
 
+void SceneCanvas::setCloudColour(CloudColour by) {
+    colourBy_ = by;
+    update();
+}
+
+QColor SceneCanvas::colourOf(int pathId) const {
+    if (colourBy_ == CloudColour::residual) {
+        const auto at = residuals_.find(pathId);
+        return residualColour(at != residuals_.end() ? at->second : 0);
+    }
+    if (const auto seen = colourBy_ == CloudColour::plate ? colours_.of(pathId) : std::nullopt) {
+        // Dark points must still be seen on the scene's ground.
+        QColor c = *seen;
+        const int least = 96;
+        if (c.value() < least) c.setHsv(std::max(0, c.hue()), c.saturation(), least);
+        return c;
+    }
+    const Theme& theme = Theme::current();
+    return {theme.teal.red(), theme.teal.green(), theme.teal.blue(), 210};
+}
+
 void SceneCanvas::drawCloud(QPainter& painter, const Projector& project) {
     const Theme& theme = Theme::current();
     painter.setPen(Qt::NoPen);
@@ -188,9 +213,8 @@ void SceneCanvas::drawCloud(QPainter& painter, const Projector& project) {
         const auto at = project(p);
         if (!at || !rect().contains(at->toPoint())) continue;
         const bool selected = document_.selectedPaths().contains(id);
-        painter.setBrush(selected ? theme.accent
-                                  : QColor(theme.teal.red(), theme.teal.green(), theme.teal.blue(), 210));
-        const double r = selected ? 3.6 : 1.4;
+        painter.setBrush(selected ? theme.accent : colourOf(id));
+        const double r = selected ? 3.6 : 1.5;
         painter.drawEllipse(*at, r, r);
     }
     painter.setBrush(Qt::NoBrush);
@@ -224,9 +248,10 @@ void SceneCanvas::setSlip(SlipWatch* slip) {
 }
 
 /// Discs along the path, as large as the camera's place is unsure there, many times enlarged.
-void SceneCanvas::drawPathSureness(QPainter& painter, const Projector& project) {
+void SceneCanvas::drawPathUncertainty(QPainter& painter, const Projector& project) {
     const auto found = slip_ ? slip_->found() : nullptr;
-    if (!found || found->path.empty()) return;
+    // In the small inset the discs and what is said of them would hide the rest.
+    if (!found || found->path.empty() || height() < 260) return;
     QColor fill = Theme::current().teal;
     fill.setAlpha(90);
     painter.setPen(QPen(Theme::current().teal, 1));
@@ -259,7 +284,7 @@ void SceneCanvas::drawPathSureness(QPainter& painter, const Projector& project) 
 
 void SceneCanvas::drawCameras(QPainter& painter, const Projector& project) {
     const Theme& theme = Theme::current();
-    drawPathSureness(painter, project);
+    drawPathUncertainty(painter, project);
     for (size_t i = 1; i < cameras_.size(); ++i) {
         // What was not solved is no whole line.
         const SolvedFrame* f = document_.shot().solve->at(cameras_[i].first);

@@ -5,6 +5,7 @@
 #include "document/document.h"
 #include "drawing/scene_drawing.h"
 #include "plate_view/plate_canvas.h"
+#include "scene_view/cloud_colours.h"
 
 namespace va {
 
@@ -18,10 +19,14 @@ class SceneCanvas : public QWidget {
     SceneCanvas(Document& document, PlateCanvas& plate, QWidget* parent = nullptr);
     void setMode(SceneMode mode);
     [[nodiscard]] SceneMode mode() const { return mode_; }
+    void setCloudColour(CloudColour by);
+    [[nodiscard]] CloudColour cloudColour() const { return colourBy_; }
+    /// The colour that a point of the cloud is drawn in when it is not selected.
+    [[nodiscard]] QColor colourOf(int pathId) const;
     /// Brings everything that matters into view.
     void frameAll();
     void setLassoing(bool on) { lassoTool_ = on; }
-    /// Where the sureness of the camera's path comes from.
+    /// Where the uncertainty of the camera's path comes from.
     void setSlip(SlipWatch* slip);
     /// Widget position of a world point as drawn now.
     [[nodiscard]] std::optional<QPointF> positionOf(const Eigen::Vector3d& world) const;
@@ -45,13 +50,16 @@ class SceneCanvas : public QWidget {
     void drawCloud(QPainter& painter, const Projector& project);
     void drawMovers(QPainter& painter, const Projector& project);
     void drawCameras(QPainter& painter, const Projector& project);
-    void drawPathSureness(QPainter& painter, const Projector& project);
+    void drawPathUncertainty(QPainter& painter, const Projector& project);
 
     Document& document_;
     PlateCanvas& plate_;
     SlipWatch* slip_ = nullptr;
     SceneMode mode_ = SceneMode::orbit;
     std::vector<std::pair<int, Eigen::Vector3d>> cloud_;  ///< path id, world
+    CloudColour colourBy_ = CloudColour::plate;
+    CloudColours colours_;
+    std::unordered_map<int, double> residuals_;  ///< RMS error by path id, px
     struct MoverShown {
         std::vector<std::pair<int, CameraPose>> poses;
         std::vector<std::pair<int, Eigen::Vector3d>> points;  ///< in its own axes

@@ -5,6 +5,7 @@
 #include <QFontDatabase>
 #include <QPainter>
 #include <QPalette>
+#include <QProxyStyle>
 #include <QSvgRenderer>
 #include <algorithm>
 #include <array>
@@ -31,12 +32,23 @@ Theme lightTheme() {
             QColor("#55585b"), QColor("#e2e0dc")};
 }
 
+/// Tool tips come within half a second: the tools stand as icons, and their names and keys are in the tips.
+class Style : public QProxyStyle {
+  public:
+    Style() : QProxyStyle(QStringLiteral("Fusion")) {}
+    int styleHint(StyleHint hint, const QStyleOption* option, const QWidget* widget,
+                  QStyleHintReturn* data) const override {
+        if (hint == SH_ToolTip_WakeUpDelay) return 400;
+        return QProxyStyle::styleHint(hint, option, widget, data);
+    }
+};
+
 QString styleSheet(const Theme& t) {
     QString css = QStringLiteral(R"(
 * { color: $text; font-family: Inter; font-size: 12px; }
-QMainWindow, QDialog, QMenu, QMenuBar { background: $ground; }
-QMenuBar { border-bottom: 1px solid $strong; }
-QMenuBar::item { padding: 4px 8px; color: $quiet; background: transparent; }
+QMainWindow, QDialog, QMenu { background: $ground; }
+QMenuBar { background: transparent; }
+QMenuBar::item { padding: 4px 7px; color: $quiet; background: transparent; }
 QMenuBar::item:selected, QMenu::item:selected { background: $hover; color: $text; }
 QMenu { border: 1px solid $line; padding: 4px; }
 QMenu::item { padding: 5px 24px 5px 12px; }
@@ -51,6 +63,20 @@ QToolTip { background: $well; color: $text; border: 1px solid $line; padding: 4p
 #route, #inspector, QScrollArea#inspector, #page, #section { background: $panel; border: none; }
 #inspector { border-left: 1px solid $strong; }
 #route { border-right: 1px solid $strong; }
+#verdict { background: $well; border: 1px solid $line; border-radius: 4px; padding: 6px 8px; }
+#views, #viewHeader { background: $well; }
+#viewHeader QToolButton { background: transparent; padding: 3px 6px; }
+#viewHeader QToolButton:hover { background: $hover; }
+#viewHeader QToolButton:checked { background: $wash; }
+#sceneView { background: $scene; border: 1px solid $strong; }
+#sceneView[inset="true"] { border: 1px solid $line; border-radius: 4px; }
+#sceneHeader { background: transparent; }
+QToolButton#word { background: transparent; color: $quiet; padding: 2px 4px; font-size: 11px; }
+QToolButton#word:hover, QToolButton#word:checked { color: $text; background: transparent; }
+#divider { background: $strong; }
+#strip QToolButton { background: transparent; padding: 3px 5px; }
+#strip QToolButton:hover { background: $hover; }
+#strip QToolButton:checked { background: $wash; }
 #strip, #drawer { background: $ground; border-top: 1px solid $strong; }
 QPushButton { background: $hover; border: 1px solid $line; border-radius: 3px; padding: 4px 10px; min-height: 16px; }
 QPushButton:hover { border-color: $none; }
@@ -91,11 +117,11 @@ QSplitter::handle:horizontal { width: 1px; } QSplitter::handle:vertical { height
 #banner { background: $wash; border-radius: 4px; }
 )");
     const std::pair<const char*, QColor> tokens[] = {
-        {"$textSoft", t.textSoft}, {"$text", t.text},         {"$soft", t.textSoft},     {"$quiet", t.textQuiet},
-        {"$caption", t.caption},   {"$ground", t.ground},     {"$panel", t.panel},       {"$bar", t.bar},
-        {"$well", t.well},         {"$field", t.field},       {"$strong", t.lineStrong}, {"$line", t.line},
-        {"$hover", t.hover},       {"$onAccent", t.onAccent}, {"$accent", t.accent},     {"$wash", t.wash},
-        {"$none", t.none}};
+        {"$textSoft", t.textSoft}, {"$text", t.text},     {"$soft", t.textSoft},     {"$quiet", t.textQuiet},
+        {"$caption", t.caption},   {"$ground", t.ground}, {"$panel", t.panel},       {"$bar", t.bar},
+        {"$well", t.well},         {"$field", t.field},   {"$strong", t.lineStrong}, {"$line", t.line},
+        {"$hover", t.hover},       {"$scene", t.scene},   {"$onAccent", t.onAccent}, {"$accent", t.accent},
+        {"$wash", t.wash},         {"$none", t.none}};
     for (const auto& [name, colour] : tokens) css.replace(QLatin1String(name), colour.name());
     return css;
 }
@@ -110,7 +136,7 @@ void Theme::use(bool asLight) { light = asLight; }
 bool Theme::isLight() { return light; }
 
 void applyTheme(QApplication& app) {
-    static bool loaded = false;
+    static bool loaded = false, loadedStyle = false;
     if (!loaded) {
         for (const char* file : {"Inter-Regular", "Inter-Medium", "Inter-SemiBold"})
             QFontDatabase::addApplicationFont(QStringLiteral(":/fonts/%1.otf").arg(QLatin1String(file)));
@@ -130,7 +156,8 @@ void applyTheme(QApplication& app) {
     p.setColor(QPalette::PlaceholderText, t.caption);
     p.setColor(QPalette::ToolTipBase, t.well);
     p.setColor(QPalette::ToolTipText, t.text);
-    app.setStyle(QStringLiteral("Fusion"));
+    if (!loadedStyle) app.setStyle(new Style);
+    loadedStyle = true;
     app.setPalette(p);
     app.setFont(bodyFont());
     app.setStyleSheet(styleSheet(t));

@@ -22,7 +22,7 @@ struct Plane {
     [[nodiscard]] const T& at(int x, int y) const { return row(y)[x]; }
 };
 
-/// Display-encoded luma in 0..255 as float: what features are found and followed in.
+/// Display-encoded luma in 0..255 as float: what features are found and tracked in.
 using Luma = Plane<float>;
 
 /// What is shown: 32-bit words 0xffRRGGBB, ready for painting.

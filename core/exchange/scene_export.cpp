@@ -13,8 +13,8 @@ double SceneExport::focalMm(const Frame& f) const {
 std::string motionWord(Motion motion) {
     switch (motion) {
         case Motion::free: return "free";
-        case Motion::rotation: return "rotation";
-        case Motion::fixed: return "static";
+        case Motion::nodalPan: return "rotation";
+        case Motion::lockedOff: return "locked_off";
         case Motion::none: break;
     }
     return "none";
@@ -57,15 +57,15 @@ SceneExport gatherExport(const Shot& shot, const std::string& verdict) {
     return e;
 }
 
-SceneExport straightened(const SceneExport& scene, Overscan overscan) {
-    Intrinsics bent{1000, scene.pixelAspect, scene.principalPoint, scene.lens};
+SceneExport undistortedScene(const SceneExport& scene, Overscan overscan) {
+    Intrinsics distorted{1000, scene.pixelAspect, scene.principalPoint, scene.lens};
     for (const auto& f : scene.frames)
-        if (f.solved) bent.focalPx = f.focalPx;
-    const StraightFrame frame = straightFrame(bent, scene.width, scene.height, overscan);
+        if (f.solved) distorted.focalPx = f.focalPx;
+    const UndistortedFrame frame = undistortedFrame(distorted, scene.width, scene.height, overscan);
     SceneExport out = scene;
     out.width = frame.width;
     out.height = frame.height;
-    out.principalPoint = frame.straight.principalPoint;
+    out.principalPoint = frame.undistorted.principalPoint;
     out.lens = LensModel();
     // The same mm for each px: the frame is larger, and so is its share of the picture plane.
     out.sensorWidthMm = scene.sensorWidthMm * frame.width / scene.width;

@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "lens/straight_frame.h"
+#include "lens/undistorted_frame.h"
 #include "shot/shot.h"
 
 namespace va {
@@ -63,14 +63,14 @@ struct SceneExport {
     [[nodiscard]] double focalMm(const Frame& f) const;
 };
 
-/// "free", "rotation", "static" or "none".
+/// "free", "rotation" (a nodal pan), "locked_off" or "none".
 std::string motionWord(Motion motion);
 
 /// Gathers a shot for export. Throws Error when there is no solve to export. `verdict` is the sentence stored with it.
 SceneExport gatherExport(const Shot& shot, const std::string& verdict);
 
-/// The same scene for the straightened plate in its larger frame: size, principal point and sensor width are the
-/// frame's, and nothing is bent. Throws Error where the lens can't be straightened.
-SceneExport straightened(const SceneExport& scene, Overscan overscan);
+/// The same scene for the undistorted plate in its larger frame: size, principal point and sensor width are the
+/// frame's, and nothing is distorted. Throws Error where the lens can't be straight.
+SceneExport undistortedScene(const SceneExport& scene, Overscan overscan);
 
 }  // namespace va

@@ -106,9 +106,10 @@ ExportCheck exportAndVerify(const SceneExport& scene, const ExportFormat& format
     check.passed = check.largestPx <= exportTolerancePx;
     char text[400];
     std::snprintf(text, sizeof text,
-                  check.passed ? "%s read back: %d × %d, %s fps, %d–%d, largest difference %.5f px over %d sightings."
-                               : "%s was written, but read back (%d × %d, %s fps, %d–%d) it is %.5f px off over %d "
-                                 "sightings. Do not use it; report this.",
+                  check.passed
+                      ? "%s read back: %d × %d, %s fps, %d–%d, largest difference %.5f px over %d observations."
+                      : "%s was written, but read back (%d × %d, %s fps, %d–%d) it is %.5f px off over %d "
+                        "observations. Do not use it; report this.",
                   name.c_str(), scene.width, scene.height, scene.rate.label().c_str(), scene.frames.front().frame,
                   scene.frames.back().frame, check.largestPx, check.compared);
     check.sentence = text;

@@ -12,7 +12,7 @@ struct ExportCheck {
     std::filesystem::path file;
     const ExportFormat* format = nullptr;
     double largestPx = 0;  ///< largest distance between a point through the written camera and through ours
-    int compared = 0;      ///< sightings compared
+    int compared = 0;      ///< observations compared
     bool passed = false;   ///< size, rate, frame numbers equal and largestPx within the format's precision
     std::string sentence;  ///< for the artist
 };

@@ -34,7 +34,7 @@ GroundFit buildGround(const SolveResult& solve, const GroundSpec& spec) {
             floor = found->floor;
             fit.usedPaths = found->paths;
         } else {
-            say("No floor was found by itself: pick three or more points on it.");
+            say("No floor was automatic: pick three or more points on it.");
         }
     } else {
         std::vector<Eigen::Vector3d> on;

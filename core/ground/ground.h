@@ -40,7 +40,7 @@ struct GroundFit {
 
 /// Builds the world from a solve and the artist's choices: plane (chosen, or found by autoLevel), up to the side of the
 /// cameras, origin, facing, scale. Whatever can't be had (points missing from this solve, on a line, the same point
-/// twice) is left out and said in `trouble`; the rest is done. Known positions that the solve obeyed give the world
+/// twice) is left out and said in `trouble`; the rest is done. Known positions that the solve used give the world
 /// where the artist chose nothing else but a length, and known distances the scale where no length was chosen. A solve
 /// without depth gives its own world.
 GroundFit buildGround(const SolveResult& solve, const GroundSpec& spec);

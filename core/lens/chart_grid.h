@@ -22,8 +22,8 @@ struct ChartCorner {
 };
 
 /// The largest set of marks that lie on a grid: neighbours are joined along the marks' directions where both agree, and
-/// a mark gets its column and row from where it hangs. Perspective and lens may bend the grid, as long as a cell is
-/// like its neighbour. Columns and rows start at 0; marks may be missing. Empty where fewer than 3 × 3 hang together.
+/// a mark gets its column and row from where it hangs. Perspective and lens may distort the grid, as long as a cell is
+/// like its neighbour. Columns and rows start at 0; marks may be missing. Empty where fewer than 3 × 3 are connected.
 std::vector<ChartCorner> gridOf(const std::vector<ChartMark>& marks);
 
 }  // namespace va

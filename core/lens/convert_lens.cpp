@@ -9,19 +9,19 @@ namespace va {
 namespace {
 
 struct Target {
-    Eigen::Vector2d straight, bent;  ///< normalised
+    Eigen::Vector2d undistorted, distorted;  ///< normalised
 };
 
-/// Numbers of `lens.lens` that bend the targets' straight places nearest to their bent ones.
+/// Numbers of `lens.lens` that distort the targets' undistorted places nearest to their distorted ones.
 void fit(Intrinsics& lens, const std::vector<Target>& targets, const std::vector<int>& solved) {
     const auto n = Eigen::Index(solved.size());
     const auto cost = [&](const LensModel& m, Eigen::MatrixXd* normal, Eigen::VectorXd* right) {
         double sum = 0;
         for (const Target& t : targets) {
-            if (t.straight.norm() > m.foldRadius()) return 1e300;
+            if (t.undistorted.norm() > m.foldRadius()) return 1e300;
             LensValueJacobian byValues;
             const Eigen::Vector2d e =
-                bend(m.kind(), m.values(), t.straight, nullptr, normal ? &byValues : nullptr) - t.bent;
+                distortPoint(m.kind(), m.values(), t.undistorted, nullptr, normal ? &byValues : nullptr) - t.distorted;
             sum += e.squaredNorm();
             if (!normal) continue;
             Eigen::Matrix2Xd j(2, n);
@@ -67,7 +67,7 @@ std::vector<int> solvedNumbers(LensKind kind) {
     return {0, 1, 2, 3, 4};
 }
 
-std::vector<Eigen::Vector2d> straightPlaces(const Intrinsics& lens, int width, int height) {
+std::vector<Eigen::Vector2d> undistortedPlaces(const Intrinsics& lens, int width, int height) {
     std::vector<Eigen::Vector2d> out;
     for (int j = 0; j <= 24; ++j)
         for (int i = 0; i <= 32; ++i)
@@ -82,32 +82,32 @@ ConvertedLens convertLens(const Intrinsics& lens, LensKind to, int width, int he
     ConvertedLens out{lens, 0};
     if (lens.lens.kind() == to) return out;
     std::vector<Target> targets;
-    for (const auto& s : straightPlaces(lens, width, height)) targets.push_back({s, lens.lens.distort(s)});
+    for (const auto& s : undistortedPlaces(lens, width, height)) targets.push_back({s, lens.lens.distort(s)});
     out.lens.lens = LensModel(to);
     fit(out.lens, targets, solvedNumbers(to));
     out.largestPx = largestDifferencePx(lens, out.lens, width, height);
     return out;
 }
 
-LensModel bendForFocal(const LensModel& bend, double ratio) {
-    LensModel out = bend;
+LensModel distortionForFocal(const LensModel& distortion, double ratio) {
+    LensModel out = distortion;
     // Powers of the radius that each number goes with.
     constexpr std::array brown{2, 4, 6, 1, 1, 2, 4, 6};
     constexpr std::array anamorphic{0, 0, 2, 2, 4, 4, 4, 2, 2, 4, 4, 4};
-    for (int i = 0; i < bend.count(); ++i) {
+    for (int i = 0; i < distortion.count(); ++i) {
         int power = 0;
-        switch (bend.kind()) {
+        switch (distortion.kind()) {
             case LensKind::brownConrady: power = brown[size_t(i)]; break;
             case LensKind::division: power = 2; break;
             case LensKind::anamorphic: power = anamorphic[size_t(i)]; break;
             case LensKind::fisheye: break;
         }
-        out.setValue(i, bend.value(i) * std::pow(ratio, power));
+        out.setValue(i, distortion.value(i) * std::pow(ratio, power));
     }
     return out;
 }
 
-double RadialPolynomial::bent(double u) const {
+double RadialPolynomial::distorted(double u) const {
     const auto [a, b, c] = terms;
     switch (form) {
         case RadialForm::poly3: return u * (1 - a + a * u * u);
@@ -123,8 +123,8 @@ ConvertedLens lensFromPolynomial(const RadialPolynomial& p, const Intrinsics& ca
     ConvertedLens out{camera, 0};
     out.lens.focalPx = camera.focalPx * middle;
     out.lens.lens = LensModel();
-    // Bent radius, normalised by the new focal length, of a straight one.
-    const auto bent = [&](double straight) { return p.bent(straight / p.unit) * p.unit / middle; };
+    // Distorted radius, normalised by the new focal length, of an undistorted one.
+    const auto distorted = [&](double undistorted) { return p.distorted(undistorted / p.unit) * p.unit / middle; };
     const double q = 1 / (p.unit * p.unit);
     switch (p.form) {
         case RadialForm::poly3: out.lens.lens.setValue(0, a * q / middle); return out;
@@ -136,20 +136,21 @@ ConvertedLens lensFromPolynomial(const RadialPolynomial& p, const Intrinsics& ca
     }
     double corner = 0;
     for (const double x : {0.0, width - 1.0})
-        for (const double y : {0.0, height - 1.0}) corner = std::max(corner, out.lens.bentFromPixel({x, y}).norm());
+        for (const double y : {0.0, height - 1.0})
+            corner = std::max(corner, out.lens.distortedFromPixel({x, y}).norm());
     std::vector<Target> targets;
     double outermost = 0;
     for (int i = 1; i <= 200; ++i) {
         const double s = corner * 1.5 * i / 200;
-        if (bent(s) > corner) break;
+        if (distorted(s) > corner) break;
         outermost = s;
-        targets.push_back({{s, 0}, {bent(s), 0}});
+        targets.push_back({{s, 0}, {distorted(s), 0}});
     }
     fit(out.lens, targets, {0, 1, 2, 5, 6, 7});
     for (int i = 0; i <= 100; ++i) {
         const double s = outermost * i / 100;
         out.largestPx =
-            std::max(out.largestPx, out.lens.focalPx * std::fabs(out.lens.lens.distort({s, 0}).x() - bent(s)));
+            std::max(out.largestPx, out.lens.focalPx * std::fabs(out.lens.lens.distort({s, 0}).x() - distorted(s)));
     }
     return out;
 }

@@ -9,19 +9,19 @@ namespace va {
 /// A lens as another model, and how well that does.
 struct ConvertedLens {
     Intrinsics lens;
-    double largestPx = 0;  ///< largest difference in where the two put a straight place, inside the frame
+    double largestPx = 0;  ///< largest difference in where the two put an undistorted place, inside the frame
 };
 
-/// The lens as another model with the same focal length and principal point: the numbers that put a grid of straight
+/// The lens as another model with the same focal length and principal point: the numbers that put a grid of undistorted
 /// places nearest to where the lens puts them, in least squares (Levenberg–Marquardt with the model's own Jacobians).
 /// What the other model can't do shows in `largestPx`; 1e9 where it folds over inside the frame.
 ConvertedLens convertLens(const Intrinsics& lens, LensKind to, int width, int height);
 
-/// The numbers that bend the same pixels in the same way when the focal length is `ratio` times as long: each by the
-/// power of its radius. A fisheye's focal length can't be parted from its bend: its numbers stay.
-LensModel bendForFocal(const LensModel& bend, double ratio);
+/// The numbers that distort the same pixels in the same way when the focal length is `ratio` times as long: each by
+/// the power of its radius. A fisheye's focal length can't be parted from its distortion: its numbers stay.
+LensModel distortionForFocal(const LensModel& distortion, double ratio);
 
-/// The radial polynomials of the open lens data base, straight radius u to bent radius d:
+/// The radial polynomials of the open lens data base, undistorted radius u to distorted radius d:
 ///     poly3    d = u (1 − a + a u²)
 ///     poly5    d = u (1 + a u² + b u⁴)
 ///     ptlens   d = u (a u³ + b u² + c u + 1 − a − b − c)
@@ -34,12 +34,12 @@ struct RadialPolynomial {
     /// focal length, both in mm.
     double unit = 1;
 
-    [[nodiscard]] double bent(double straight) const;
+    [[nodiscard]] double distorted(double undistorted) const;
 };
 
 /// A measured polynomial as a Brown–Conrady lens for a picture. poly3 and poly5 are of that form already; the odd
 /// powers of ptlens are fitted by k1–k6. A polynomial that shrinks or widens the middle changes the focal length by as
-/// much, so that the picture's middle is where it was: `camera` gives focal length (of the straight picture), pixel
+/// much, so that the picture's middle is where it was: `camera` gives focal length (of the undistorted picture), pixel
 /// aspect and principal point.
 ConvertedLens lensFromPolynomial(const RadialPolynomial& polynomial, const Intrinsics& camera, int width, int height);
 

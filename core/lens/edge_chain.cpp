@@ -12,15 +12,15 @@
 namespace va {
 namespace {
 
-/// Slopes of the picture under a Gaussian of this many pixels: enough against noise and the coding of movies, and still
-/// narrow against what lies beside an edge.
+/// Jacobian of the picture under a Gaussian of this many pixels: enough against noise and the coding of movies, and
+/// still narrow against what lies beside an edge.
 constexpr double softness = 1.2;
 constexpr double longArc = 120;  ///< px
 constexpr double spacing = 3;    ///< px between the points of a finished chain
 
-struct Slopes {
+struct Jacobian {
     Plane<float> x, y, size;
-    explicit Slopes(const Luma& picture)
+    explicit Jacobian(const Luma& picture)
         : x(picture.width, picture.height), y(picture.width, picture.height), size(picture.width, picture.height) {
         constexpr int reach = 4;
         float smooth[2 * reach + 1], slope[2 * reach + 1];
@@ -74,14 +74,15 @@ struct Slopes {
 };
 
 /// Where the slope across is steepest within a pixel of `p`, along the unit normal; nothing where it is not there.
-std::optional<Eigen::Vector2d> placedAcross(const Slopes& s, const Eigen::Vector2d& p, const Eigen::Vector2d& normal) {
+std::optional<Eigen::Vector2d> placedAcross(const Jacobian& s, const Eigen::Vector2d& p,
+                                            const Eigen::Vector2d& normal) {
     Eigen::Vector2d at = p;
     for (int round = 0; round < 3; ++round) {
         const double before = s.along(at - normal, normal), here = s.along(at, normal),
                      after = s.along(at + normal, normal);
-        const double bend = before - 2 * here + after;
-        if (!(bend < 0)) return std::nullopt;
-        const double step = std::clamp(0.5 * (before - after) / bend, -1.0, 1.0);
+        const double distortion = before - 2 * here + after;
+        if (!(distortion < 0)) return std::nullopt;
+        const double step = std::clamp(0.5 * (before - after) / distortion, -1.0, 1.0);
         at += step * normal;
         if ((at - p).norm() > 1.5) return std::nullopt;
         if (std::fabs(step) < 0.02) break;
@@ -89,8 +90,8 @@ std::optional<Eigen::Vector2d> placedAcross(const Slopes& s, const Eigen::Vector
     return at;
 }
 
-/// A polynomial through points in the axes of their chord: a parabola, or for long ones, which lenses bend in more
-/// ways, of the fourth degree.
+/// A polynomial through points in the axes of their chord: a parabola, or for long ones, which lenses distort in
+/// more ways, of the fourth degree.
 struct Arc {
     Eigen::Vector2d origin = Eigen::Vector2d::Zero(), along{1, 0}, across{0, 1};
     Eigen::Matrix<double, 5, 1> shape = Eigen::Matrix<double, 5, 1>::Zero();  ///< against u / scale
@@ -148,7 +149,7 @@ using Run = std::vector<EdgePoint>;
 class Linker {
   public:
     explicit Linker(const Luma& picture)
-        : slopes_(picture), index_(picture.width, picture.height), width_(picture.width), height_(picture.height) {}
+        : jacobian_(picture), index_(picture.width, picture.height), width_(picture.width), height_(picture.height) {}
 
     std::vector<Run> run() {
         findPoints();
@@ -162,7 +163,7 @@ class Linker {
         for (const int seed : order) {
             if (taken_[size_t(seed)]) continue;
             if (points_[size_t(seed)].size < strong_) break;
-            std::vector<int> forward = follow(seed, 1), backward = follow(seed, -1);
+            std::vector<int> forward = track(seed, 1), backward = track(seed, -1);
             Run run;
             for (auto it = backward.rbegin(); it != backward.rend(); ++it) run.push_back(points_[size_t(*it)]);
             run.push_back(points_[size_t(seed)]);
@@ -172,30 +173,30 @@ class Linker {
         }
         return out;
     }
-    [[nodiscard]] const Slopes& slopes() const { return slopes_; }
+    [[nodiscard]] const Jacobian& jacobian() const { return jacobian_; }
 
   private:
     void findPoints() {
-        // What texture alone makes: the upper part of all slopes sets what counts as strong.
+        // What texture alone makes: the upper part of all derivatives sets what counts as strong.
         std::vector<float> all;
         for (int y = 3; y < height_ - 3; y += 3)
-            for (int x = 3; x < width_ - 3; x += 3) all.push_back(slopes_.size.at(x, y));
+            for (int x = 3; x < width_ - 3; x += 3) all.push_back(jacobian_.size.at(x, y));
         std::sort(all.begin(), all.end());
         strong_ = std::max(3.0f, all[size_t(double(all.size() - 1) * 0.85)]);
         weak_ = 0.4f * strong_;
         std::fill(index_.data.begin(), index_.data.end(), -1);
         for (int y = 2; y < height_ - 2; ++y)
             for (int x = 2; x < width_ - 2; ++x) {
-                const float size = slopes_.size.at(x, y);
+                const float size = jacobian_.size.at(x, y);
                 if (size < weak_) continue;
-                const Eigen::Vector2d normal = slopes_.at(x, y) / double(size);
+                const Eigen::Vector2d normal = jacobian_.at(x, y) / double(size);
                 // A maximum within half a pixel belongs to this pixel.
                 const Eigen::Vector2d p(x, y);
-                const double before = slopes_.along(p - normal, normal), after = slopes_.along(p + normal, normal);
+                const double before = jacobian_.along(p - normal, normal), after = jacobian_.along(p + normal, normal);
                 if (before > double(size) || after > double(size)) continue;
-                const double bend = before - 2 * double(size) + after;
-                if (!(bend < 0)) continue;
-                const double step = 0.5 * (before - after) / bend;
+                const double distortion = before - 2 * double(size) + after;
+                if (!(distortion < 0)) continue;
+                const double step = 0.5 * (before - after) / distortion;
                 if (std::fabs(step) > 0.75) continue;
                 index_.at(x, y) = int(points_.size());
                 points_.push_back({p + step * normal, normal, size});
@@ -203,7 +204,7 @@ class Linker {
     }
 
     /// The points that hang on a seed to one side. The way turns with the edge, but not around corners.
-    std::vector<int> follow(int seed, int side) {
+    std::vector<int> track(int seed, int side) {
         std::vector<int> out;
         int here = seed;
         while (true) {
@@ -231,7 +232,7 @@ class Linker {
         }
     }
 
-    Slopes slopes_;
+    Jacobian jacobian_;
     Plane<int> index_;
     int width_, height_;
     std::vector<EdgePoint> points_;
@@ -379,7 +380,7 @@ EdgeChain edgeAlong(const Luma& picture, const Eigen::Vector2d& from, const Eige
     // The stroke's surroundings are enough.
     const Eigen::Vector2d along = (to - from) / length, across(-along.y(), along.x());
     const int reach = std::clamp(int(length / 12), 6, 40), steps = int(length) + 1, lanes = 2 * reach + 1;
-    const Slopes slopes(picture);
+    const Jacobian jacobian(picture);
     // Both sides of a thing have an edge: the one whose light side is the stronger along the stroke counts.
     constexpr double endReach = 5;  // px
     EdgeChain best;
@@ -398,7 +399,7 @@ EdgeChain edgeAlong(const Luma& picture, const Eigen::Vector2d& from, const Eige
                 const double u = double(s) / (steps - 1), off = std::abs(l - reach);
                 const bool near = off <= endReach + (reach - endReach) * 4 * u * (1 - u);
                 gain[size_t(s * lanes + l)] =
-                    inside && near ? std::max(0.0, side * slopes.along(p, across)) * (1 - 0.3 * off / reach) : 0.0;
+                    inside && near ? std::max(0.0, side * jacobian.along(p, across)) * (1 - 0.3 * off / reach) : 0.0;
             }
         std::vector<double> sum(gain.size());
         std::vector<int8_t> came(gain.size(), 0);
@@ -422,9 +423,9 @@ EdgeChain edgeAlong(const Luma& picture, const Eigen::Vector2d& from, const Eige
         Piece piece;
         for (int s = steps - 1; s >= 0; --s) {
             const Eigen::Vector2d p = placeOf(s, lane);
-            const double slope = side * slopes.along(p, across);
+            const double slope = side * jacobian.along(p, across);
             if (slope > 2)
-                if (const auto exact = placedAcross(slopes, p, side * across)) {
+                if (const auto exact = placedAcross(jacobian, p, side * across)) {
                     piece.points.push_back(*exact);
                     piece.contrast += slope;
                 }

@@ -281,7 +281,7 @@ FoundChart findChart(const Luma& picture) {
     }
     if (out.corners.empty())
         out.trouble =
-            "No checkerboard and no grid of dots was found: at least 3 × 3 corners or dots that hang together are "
+            "No checkerboard and no grid of dots was found: at least 3 × 3 corners or dots that are connected are "
             "needed, eight pixels apart or more, evenly lit and in focus.";
     return out;
 }

@@ -15,19 +15,20 @@ struct Intrinsics {
     Eigen::Vector2d principalPoint{0, 0};  ///< px
     LensModel lens;
 
-    /// Pixel of the straight normalised point (x right, y down, at distance 1).
-    [[nodiscard]] Eigen::Vector2d pixelFromNormalised(const Eigen::Vector2d& straight) const {
-        return pixelFromBent(lens.distort(straight));
+    /// Pixel of the undistorted normalised point (x right, y down, at distance 1).
+    [[nodiscard]] Eigen::Vector2d pixelFromNormalised(const Eigen::Vector2d& undistorted) const {
+        return pixelFromDistorted(lens.distort(undistorted));
     }
-    /// Straight normalised point of a pixel; nothing where the lens model folds over.
+    /// Undistorted normalised point of a pixel; nothing where the lens model folds over.
     [[nodiscard]] std::optional<Eigen::Vector2d> normalisedFromPixel(const Eigen::Vector2d& pixel) const {
-        return lens.undistort(bentFromPixel(pixel));
+        return lens.undistort(distortedFromPixel(pixel));
     }
     /// The same without the lens: where film back and picture plane meet.
-    [[nodiscard]] Eigen::Vector2d pixelFromBent(const Eigen::Vector2d& bent) const {
-        return {focalPx / pixelAspect * bent.x() + principalPoint.x(), focalPx * bent.y() + principalPoint.y()};
+    [[nodiscard]] Eigen::Vector2d pixelFromDistorted(const Eigen::Vector2d& distorted) const {
+        return {focalPx / pixelAspect * distorted.x() + principalPoint.x(),
+                focalPx * distorted.y() + principalPoint.y()};
     }
-    [[nodiscard]] Eigen::Vector2d bentFromPixel(const Eigen::Vector2d& pixel) const {
+    [[nodiscard]] Eigen::Vector2d distortedFromPixel(const Eigen::Vector2d& pixel) const {
         return {(pixel.x() - principalPoint.x()) * pixelAspect / focalPx, (pixel.y() - principalPoint.y()) / focalPx};
     }
 };

@@ -9,11 +9,11 @@
 namespace va {
 namespace {
 
-/// Straight radius where the bent picture stops growing along a direction.
+/// Undistorted radius where the distorted picture stops growing along a direction.
 double foldAlong(LensKind kind, const double* values, const Eigen::Vector2d& direction) {
     const auto grows = [&](double r) {
         Eigen::Matrix2d j;
-        bend(kind, values, r * direction, &j);
+        distortPoint(kind, values, r * direction, &j);
         return direction.dot(j * direction) > 0 && j.determinant() > 0;
     };
     double low = 0;
@@ -72,7 +72,7 @@ void LensModel::setValues(const double* values) {
 void LensModel::settle() {
     zero_ = kind_ != LensKind::fisheye && std::all_of(values_.begin(), values_.end(), [](double v) { return v == 0; });
     fold_ = std::numeric_limits<double>::infinity();
-    // A fisheye takes in all of the straight plane as long as it grows with the angle, and that is the same test.
+    // A fisheye takes in all of the undistorted plane as long as it grows with the angle, and that is the same test.
     if (zero_) return;
     auto radial = values_;
     if (kind_ == LensKind::brownConrady) radial[3] = radial[4] = 0;
@@ -83,26 +83,26 @@ void LensModel::settle() {
     }
 }
 
-std::optional<Eigen::Vector2d> LensModel::undistort(const Eigen::Vector2d& bent) const {
-    if (!bent.allFinite()) return std::nullopt;
-    if (zero_) return bent;
-    const double target = bent.norm();
-    if (target == 0) return distort(Eigen::Vector2d::Zero()) == bent ? std::optional(bent) : std::nullopt;
+std::optional<Eigen::Vector2d> LensModel::undistort(const Eigen::Vector2d& distorted) const {
+    if (!distorted.allFinite()) return std::nullopt;
+    if (zero_) return distorted;
+    const double target = distorted.norm();
+    if (target == 0) return distort(Eigen::Vector2d::Zero()) == distorted ? std::optional(distorted) : std::nullopt;
     // Along the direction of the point the radius grows up to the fold: a bracketed Newton there gives the start, two
     // dimensions finish it.
-    const Eigen::Vector2d direction = bent / target;
-    const auto bentRadius = [&](double r, double* slope) {
+    const Eigen::Vector2d direction = distorted / target;
+    const auto distortedRadius = [&](double r, double* slope) {
         Eigen::Matrix2d j;
         const double out = direction.dot(distort(r * direction, &j));
         if (slope) *slope = direction.dot(j * direction);
         return out;
     };
     double low = 0, high = std::isfinite(fold_) ? fold_ : std::max(1.0, 2 * target);
-    while (!std::isfinite(fold_) && bentRadius(high, nullptr) < target && high < 1e6) high *= 2;
+    while (!std::isfinite(fold_) && distortedRadius(high, nullptr) < target && high < 1e6) high *= 2;
     double r = std::min(target, high);
     for (int i = 0; i < 60; ++i) {
         double slope = 0;
-        const double error = bentRadius(r, &slope) - target;
+        const double error = distortedRadius(r, &slope) - target;
         (error > 0 ? high : low) = r;
         double next = slope > 0 ? r - error / slope : high;
         if (!(next > low && next < high)) next = (low + high) / 2;
@@ -112,12 +112,12 @@ std::optional<Eigen::Vector2d> LensModel::undistort(const Eigen::Vector2d& bent)
     Eigen::Vector2d s = r * direction;
     for (int i = 0; i < 20; ++i) {
         Eigen::Matrix2d j;
-        const Eigen::Vector2d error = distort(s, &j) - bent;
+        const Eigen::Vector2d error = distort(s, &j) - distorted;
         if (error.norm() < 1e-14 * (1 + target)) break;
         if (!(j.determinant() > 1e-12)) return std::nullopt;
         s -= j.inverse() * error;
     }
-    if (!s.allFinite() || (distort(s) - bent).norm() > 1e-12 * (1 + target) || s.norm() > fold_ * (1 + 1e-12))
+    if (!s.allFinite() || (distort(s) - distorted).norm() > 1e-12 * (1 + target) || s.norm() > fold_ * (1 + 1e-12))
         return std::nullopt;
     return s;
 }
@@ -132,7 +132,7 @@ std::string LensModel::brief() const {
                       value(i) < 0 ? "−" : "", std::fabs(value(i)));
         out += text;
     }
-    return out.empty() ? "nothing bent" : out;
+    return out.empty() ? "nothing distorted" : out;
 }
 
 }  // namespace va

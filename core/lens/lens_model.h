@@ -6,15 +6,15 @@
 #include <string>
 #include <string_view>
 
-#include "lens/bend.h"
+#include "lens/distortion.h"
 
 namespace va {
 
-/// A lens: how the straight picture is bent, both ways, and how far out that has a meaning. See LensKind for the
-/// formulas and the frame.
+/// A lens: how the undistorted picture is distorted, both ways, and how far out that has a meaning. See LensKind for
+/// the formulas and the frame.
 class LensModel {
   public:
-    /// A lens that bends nothing.
+    /// A lens that distorts nothing.
     LensModel() = default;
     explicit LensModel(LensKind kind);
     static LensModel brownConrady(double k1, double k2 = 0, double k3 = 0, double p1 = 0, double p2 = 0);
@@ -32,17 +32,18 @@ class LensModel {
     /// All numbers at once; `values` has count() of them.
     void setValues(const double* values);
 
-    /// Bends a straight point. With `jacobian`, also d(bent)/d(straight).
-    [[nodiscard]] Eigen::Vector2d distort(const Eigen::Vector2d& straight, Eigen::Matrix2d* jacobian = nullptr) const {
-        return bend(kind_, values_.data(), straight, jacobian);
+    /// Distorts an undistorted point. With `jacobian`, also d(distorted)/d(undistorted).
+    [[nodiscard]] Eigen::Vector2d distort(const Eigen::Vector2d& undistorted,
+                                          Eigen::Matrix2d* jacobian = nullptr) const {
+        return distortPoint(kind_, values_.data(), undistorted, jacobian);
     }
-    /// Straightens a bent point to better than 1e-12 by Newton's method from a radial start, or nothing where no
-    /// straight point inside the fold radius bends to it.
-    [[nodiscard]] std::optional<Eigen::Vector2d> undistort(const Eigen::Vector2d& bent) const;
+    /// Undistorts a distorted point to better than 1e-12 by Newton's method from a radial start, or nothing where no
+    /// undistorted point inside the fold radius distorts to it.
+    [[nodiscard]] std::optional<Eigen::Vector2d> undistort(const Eigen::Vector2d& distorted) const;
 
-    /// Straight radius up to which the bent picture keeps growing outward: beyond it the model folds over and has no
-    /// meaning. Infinity for a model that never folds. Tangential terms, which are small, do not count; of a lens that
-    /// bends differently along its axes it is the smallest over all directions.
+    /// Undistorted radius up to which the distorted picture keeps growing outward: beyond it the model folds over and
+    /// has no meaning. Infinity for a model that never folds. Tangential terms, which are small, do not count; of a
+    /// lens that distorts differently along its axes it is the smallest over all directions.
     [[nodiscard]] double foldRadius() const { return fold_; }
     /// True where all numbers are 0 and the formula then leaves everything in place (a fisheye never does).
     [[nodiscard]] bool isZero() const { return zero_; }

@@ -21,28 +21,28 @@ struct LensNumber {
     double value = 0, sigma = 0;
 };
 
-/// d(pixel) / d(values) at a straight place, one column a value.
-Eigen::Matrix2Xd pixelByLens(const Intrinsics& lens, const Eigen::Vector2d& straight,
+/// d(pixel) / d(values) at an undistorted place, one column a value.
+Eigen::Matrix2Xd pixelByLens(const Intrinsics& lens, const Eigen::Vector2d& undistorted,
                              std::span<const LensValue> values);
 
 /// Names, values and deviations, from the covariance of the values in their order. What is not finite becomes 1e9.
 std::vector<LensNumber> lensNumbers(const Intrinsics& lens, std::span<const LensValue> values,
                                     const Eigen::MatrixXd& covariance);
 
-/// Expected error in px of where the lens bends a place to, at the worst place of the frame, as the covariance of the
-/// values says; without the part that a change of focal length or of the principal point makes, which a solve takes up
-/// elsewhere. 1e9 where the covariance is not finite.
+/// Expected error in px of where the lens distorts a place to, at the worst place of the frame, as the covariance of
+/// the values says; without the part that a change of focal length or of the principal point makes, which a solve takes
+/// up elsewhere. 1e9 where the covariance is not finite.
 double mapSigmaPx(const Intrinsics& lens, int width, int height, std::span<const LensValue> values,
                   const Eigen::MatrixXd& covariance);
 
 /// Angle in radians between the directions that the middles of the frame's left and right border look in: what the
-/// plate shows, bend included. Without the bend where the lens folds over.
+/// plate shows, distort included. Without the distortion where the lens folds over.
 double seenAcross(const Intrinsics& lens, int width, int height);
 
-/// How far in px the lens bends at most inside the frame, again without what a change of focal length would do.
-double largestBendPx(const Intrinsics& lens, int width, int height);
+/// How far in px the lens distorts at most inside the frame, again without what a change of focal length would do.
+double largestDistortionPx(const Intrinsics& lens, int width, int height);
 
-/// Largest difference in px between two lenses in where they put a straight place, over the frame of `a`. 1e9 where
+/// Largest difference in px between two lenses in where they put an undistorted place, over the frame of `a`. 1e9 where
 /// `b` does not reach.
 double largestDifferencePx(const Intrinsics& a, const Intrinsics& b, int width, int height);
 

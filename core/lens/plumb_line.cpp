@@ -12,7 +12,7 @@
 namespace va {
 namespace {
 
-/// A line of the straight picture: points with cos(turn) x + sin(turn) y = far, normalised coordinates.
+/// A line of the undistorted picture: points with cos(turn) x + sin(turn) y = far, normalised coordinates.
 struct Line {
     double turn = 0, far = 0;
     [[nodiscard]] Eigen::Vector2d normal() const { return {std::cos(turn), std::sin(turn)}; }
@@ -36,14 +36,14 @@ Line lineThrough(const std::vector<Eigen::Vector2d>& points) {
 }
 
 /// An edge as a line, and how far along it each of its points lies.
-struct Straightened {
+struct Undistorted {
     Line line;
     std::vector<double> t;
 };
 
-/// The line through the straightened pixels: where the search for the best one starts. Nothing where the lens
-/// straightens not all of them.
-std::optional<Straightened> straightened(Points pixels, const Intrinsics& lens) {
+/// The line through the undistorted pixels: where the search for the best one starts. Nothing where the lens
+/// undistorts not all of them.
+std::optional<Undistorted> undistorted(Points pixels, const Intrinsics& lens) {
     std::vector<Eigen::Vector2d> points;
     for (const auto& p : pixels) {
         const auto s = lens.normalisedFromPixel(p);
@@ -51,12 +51,12 @@ std::optional<Straightened> straightened(Points pixels, const Intrinsics& lens) 
         points.push_back(*s);
     }
     if (points.size() < 3) return std::nullopt;
-    Straightened out{lineThrough(points), {}};
+    Undistorted out{lineThrough(points), {}};
     for (const auto& p : points) out.t.push_back(out.line.along().dot(p));
     return out;
 }
 
-/// Where the bent line comes nearest to a pixel, and which way it runs there.
+/// Where the distorted line comes nearest to a pixel, and which way it runs there.
 struct Foot {
     double t = 0;
     Eigen::Vector2d pixel, along;  ///< px; along is d pixel / d t
@@ -67,8 +67,8 @@ Foot footOf(const Line& line, const Eigen::Vector2d& pixel, const Intrinsics& le
     const Eigen::Vector2d scale(lens.focalPx / lens.pixelAspect, lens.focalPx);
     for (int i = 0; i < 8; ++i) {
         Eigen::Matrix2d j;
-        const Eigen::Vector2d bent = lens.lens.distort(line.at(t), &j);
-        foot = {t, lens.pixelFromBent(bent), scale.cwiseProduct(j * line.along())};
+        const Eigen::Vector2d distorted = lens.lens.distort(line.at(t), &j);
+        foot = {t, lens.pixelFromDistorted(distorted), scale.cwiseProduct(j * line.along())};
         const double length = foot.along.squaredNorm();
         if (!(length > 1e-12)) break;
         const double step = (pixel - foot.pixel).dot(foot.along) / length;
@@ -78,7 +78,7 @@ Foot footOf(const Line& line, const Eigen::Vector2d& pixel, const Intrinsics& le
     return foot;
 }
 
-/// Distance across of a pixel from the bent line.
+/// Distance across of a pixel from the distorted line.
 double across(const Foot& foot, const Eigen::Vector2d& pixel) {
     const double length = foot.along.norm();
     return length > 1e-9
@@ -87,8 +87,9 @@ double across(const Foot& foot, const Eigen::Vector2d& pixel) {
                : 1e3;
 }
 
-/// RMS distance in px of the plate, the line itself improved once more (its guess was fitted in the straight picture).
-double rmsOf(Points pixels, const Intrinsics& lens, Straightened& edge) {
+/// RMS distance in px of the plate, the line itself improved once more (its guess was fitted in the undistorted
+/// picture).
+double rmsOf(Points pixels, const Intrinsics& lens, Undistorted& edge) {
     double best = 1e9;
     Line& line = edge.line;
     Line kept = line;
@@ -103,10 +104,10 @@ double rmsOf(Points pixels, const Intrinsics& lens, Straightened& edge) {
             const double r = across(f, pixels[i]), length = std::max(1e-9, f.along.norm());
             const Eigen::Vector2d n(-f.along.y() / length, f.along.x() / length);
             Eigen::Matrix2d j;
-            bend(lens.lens.kind(), lens.lens.values(), line.at(f.t), &j);
+            distortPoint(lens.lens.kind(), lens.lens.values(), line.at(f.t), &j);
             const Eigen::Vector2d byFar = scale.cwiseProduct(j * line.normal());
-            const Eigen::Vector2d byTurn = scale.cwiseProduct(j * (line.far * line.along() - f.t * line.normal()));
-            const Eigen::Vector2d row(n.dot(byTurn), n.dot(byFar));
+            const Eigen::Vector2d byRotation = scale.cwiseProduct(j * (line.far * line.along() - f.t * line.normal()));
+            const Eigen::Vector2d row(n.dot(byRotation), n.dot(byFar));
             normal += row * row.transpose();
             right -= row * r;
             sum += r * r;
@@ -140,11 +141,11 @@ class PlumbLines {
     }
 
     PlumbLineResult run() {
-        progress_.stage("Straightening edges", 3, 1);
+        progress_.stage("Undistortion edges", 3, 1);
         if (std::count(used_.begin(), used_.end(), 1) < 2) {
             out_.trouble =
                 "At least two straight edges are needed, better ten: long ones near the border of the frame, where the "
-                "lens bends most.";
+                "lens distorts most.";
             return out_;
         }
         scan();
@@ -155,7 +156,8 @@ class PlumbLines {
         progress_.advance();
         if (!finite()) {
             out_.trouble =
-                "The edges contradict each other: no bend makes them straight. Refuse those that are curved in the "
+                "The edges contradict each other: no distortion makes them straight. Refuse those that are curved "
+                "in the "
                 "world, such as hulls, ropes and roads.";
             return out_;
         }
@@ -167,7 +169,7 @@ class PlumbLines {
     [[nodiscard]] double cornerRadius() const {
         double most = 0;
         for (const double x : {0.0, width_ - 1.0})
-            for (const double y : {0.0, height_ - 1.0}) most = std::max(most, lens_.bentFromPixel({x, y}).norm());
+            for (const double y : {0.0, height_ - 1.0}) most = std::max(most, lens_.distortedFromPixel({x, y}).norm());
         return most;
     }
 
@@ -180,14 +182,14 @@ class PlumbLines {
         }
     }
 
-    /// The number that bends by about `strength` of the radius in the frame's corner, of any model.
+    /// The number that distorts by about `strength` of the radius in the frame's corner, of any model.
     void setStrength(double strength) {
         const double r = cornerRadius(), q = r * r;
         LensModel model(options_.kind);
         switch (options_.kind) {
             case LensKind::division: model.setValue(0, strength / q); break;
             case LensKind::anamorphic: model.setValue(2, strength / q), model.setValue(8, strength / q); break;
-            // An equidistant fisheye bends by θ / tan θ on its own; k1 adds to that.
+            // An equidistant fisheye distorts by θ / tan θ on its own; k1 adds to that.
             case LensKind::fisheye: model.setValue(0, strength / q); break;
             // k2 as far as it keeps a strong barrel from folding over: half of k1² holds that off.
             case LensKind::brownConrady:
@@ -197,7 +199,7 @@ class PlumbLines {
         lens_.lens = model;
     }
 
-    /// Tries strengths of bend; every edge votes with its straightness, bounded, by its length.
+    /// Tries strengths of distortion; every edge votes with its straightness, bounded, by its length.
     void scan() {
         double best = -1, bestStrength = 0;
         for (int i = -30; i <= 20; ++i) {
@@ -224,7 +226,7 @@ class PlumbLines {
         Eigen::VectorXd right;
         double cost = 0;
         double weight = 0, squares = 0;  ///< of the points in use, and of their weighted residuals
-        bool whole = true;               ///< every edge in use could be straightened
+        bool whole = true;               ///< every edge in use could be straight
     };
 
     [[nodiscard]] int count() const { return int(values_.size()) + (options_.principalPoint ? 2 : 0); }
@@ -250,11 +252,11 @@ class PlumbLines {
         }
         if (options_.principalPoint) {
             // Lenses sit within two percent of the middle: an opinion that counts where the edges are silent.
-            const double sureness = std::pow(tolerance_ / (0.02 * width_), 2);
+            const double uncertainty = std::pow(tolerance_ / (0.02 * width_), 2);
             const Eigen::Vector2d off = lens.principalPoint - start_.principalPoint;
-            out.lens.diagonal().tail<2>().array() += sureness;
-            out.right.tail<2>() -= sureness * off;
-            out.cost += sureness * off.squaredNorm();
+            out.lens.diagonal().tail<2>().array() += uncertainty;
+            out.right.tail<2>() -= uncertainty * off;
+            out.cost += uncertainty * off.squaredNorm();
         }
         return out;
     }
@@ -263,7 +265,7 @@ class PlumbLines {
         const int n = count();
         Normal out{Eigen::MatrixXd::Zero(n, n), Eigen::VectorXd::Zero(n)};
         const Eigen::Vector2d scale(lens.focalPx / lens.pixelAspect, lens.focalPx);
-        auto edge = straightened(pixels, lens);
+        auto edge = undistorted(pixels, lens);
         if (!edge) {
             out.whole = false;
             return out;
@@ -281,7 +283,7 @@ class PlumbLines {
             const Eigen::Vector2d normal(-f.along.y() / length, f.along.x() / length);
             Eigen::Matrix2d j;
             LensValueJacobian byValues;
-            bend(lens.lens.kind(), lens.lens.values(), line.at(f.t), &j, &byValues);
+            distortPoint(lens.lens.kind(), lens.lens.values(), line.at(f.t), &j, &byValues);
             const Eigen::Vector2d byLine(
                 normal.dot(scale.cwiseProduct(j * (line.far * line.along() - f.t * line.normal()))),
                 normal.dot(scale.cwiseProduct(j * line.normal())));
@@ -351,7 +353,7 @@ class PlumbLines {
         std::vector<double> out(edges_.size(), 1e3);
         parallelRanges(int(edges_.size()), 1, [&](int begin, int end) {
             for (auto e = size_t(begin); e < size_t(end); ++e)
-                if (auto edge = straightened(edges_[e], lens_)) out[e] = rmsOf(edges_[e], lens_, *edge);
+                if (auto edge = undistorted(edges_[e], lens_)) out[e] = rmsOf(edges_[e], lens_, *edge);
         });
         return out;
     }
@@ -453,7 +455,7 @@ class PlumbLines {
         std::vector<LensValue> solved;
         for (const int i : values_) solved.push_back(lensValueAt(i));
         if (options_.principalPoint) solved.push_back(LensValue::principalX), solved.push_back(LensValue::principalY);
-        out_.sureness = lensNumbers(lens_, solved, covariance);
+        out_.uncertainty = lensNumbers(lens_, solved, covariance);
         out_.mapSigmaPx = mapSigmaPx(lens_, width_, height_, solved, covariance);
         const auto aside = edges_.size() - size_t(used);
         if (used < 5)
@@ -461,9 +463,9 @@ class PlumbLines {
                 text("Only %d edges took part. Ten or more, on all sides, make it reliable.", used));
         const int sides = quadrant[0] + quadrant[1] + quadrant[2] + quadrant[3];
         if (sides < 3)
-            out_.warnings.push_back(
-                text("%d of the frame's four corner regions have an edge: where there is none, the bend is a guess.",
-                     sides));
+            out_.warnings.push_back(text(
+                "%d of the frame's four corner regions have an edge: where there is none, the distortion is a guess.",
+                sides));
         if (aside > size_t(used))
             out_.warnings.push_back(
                 text("%zu of %zu edges do not become straight and were left out. If they are straight in the world, "
@@ -494,8 +496,8 @@ Straightness straightnessOf(std::span<const Eigen::Vector2d> pixels, const Intri
     if (pixels.size() < 3) return out;
     Intrinsics plain = lens;
     plain.lens = LensModel();
-    if (auto line = straightened(pixels, plain)) out.before = rmsOf(pixels, plain, *line);
-    if (auto line = straightened(pixels, lens)) out.after = rmsOf(pixels, lens, *line);
+    if (auto line = undistorted(pixels, plain)) out.before = rmsOf(pixels, plain, *line);
+    if (auto line = undistorted(pixels, lens)) out.after = rmsOf(pixels, lens, *line);
     return out;
 }
 

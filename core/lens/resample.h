@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include "base/picture.h"
-#include "lens/straight_frame.h"
+#include "lens/undistorted_frame.h"
 
 namespace va {
 
@@ -27,7 +27,7 @@ enum class Edge {
 Picture resample(const Picture& source, const PixelMap& map, Filter filter, Edge edge, Picture spare = {});
 Picture8 resample(const Picture8& source, const PixelMap& map, Filter filter, Edge edge, Picture8 spare = {});
 
-/// One channel, bicubic, edges held: what features are followed in. 0 where the map says nothing.
+/// One channel, bicubic, edges held: what features are tracked in. 0 where the map says nothing.
 Luma resample(const Luma& source, const PixelMap& map);
 
 }  // namespace va

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include "base/picture.h"
-#include "lens/straight_frame.h"
+#include "lens/undistorted_frame.h"
 
 namespace va {
 

@@ -14,7 +14,7 @@ struct CameraEntry {
     double cropFactor = 1;  ///< diagonal of 36 × 24 mm over that of the sensor
 };
 
-/// How a lens bends at one focal length, as the data base measured it: a radial polynomial (lens/convert_lens.h).
+/// How a lens distorts at one focal length, as the data base measured it: a radial polynomial (lens/convert_lens.h).
 struct LensProfile {
     std::string lens;
     enum class Form { poly3, poly5, ptlens } form = Form::poly3;
@@ -40,7 +40,7 @@ class CameraBase {
     [[nodiscard]] std::optional<CameraEntry> camera(const std::string& maker, const std::string& model) const;
     /// Lenses with these words that fit the camera (any lens where the camera is empty), by name.
     [[nodiscard]] std::vector<std::string> lenses(const CameraEntry& camera, const std::string& words) const;
-    /// How a lens bends at a focal length, between its measured ones; nothing where the data base does not say.
+    /// How a lens distorts at a focal length, between its measured ones; nothing where the data base does not say.
     [[nodiscard]] std::optional<LensProfile> profile(const std::string& lens, double focalMm) const;
 
   private:

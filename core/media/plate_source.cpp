@@ -63,7 +63,7 @@ std::unique_ptr<PlateSource> openPlate(const std::string& spec, const PlateOverr
     constexpr int smallest = 4, widest = 16384;
     const std::string size = std::to_string(info.width) + " × " + std::to_string(info.height) + " px";
     if (info.width < smallest || info.height < smallest)
-        throw InputError("\"" + spec + "\" is " + size + ": too small to follow anything in. Choose larger footage.");
+        throw InputError("\"" + spec + "\" is " + size + ": too small to track anything in. Choose larger footage.");
     if (info.width > widest || info.height > widest)
         throw InputError("\"" + spec + "\" is " + size + ". Up to " + std::to_string(widest) +
                          " px a side can be worked with: scale it down.");

@@ -25,7 +25,7 @@ struct FrameDamage {
     friend bool operator==(const FrameDamage&, const FrameDamage&) = default;
 };
 
-/// What a plate says of itself. Sizes are of the upright picture, after the rotation flag is obeyed.
+/// What a plate says of itself. Sizes are of the upright picture, after the rotation flag is used.
 struct PlateInfo {
     std::string spec;                  ///< as in PlateLocation
     int width = 0, height = 0;         ///< px

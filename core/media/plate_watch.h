@@ -12,7 +12,7 @@ struct PlateFindings {
     std::vector<int> cuts;        ///< first frame of another scene
     std::vector<int> duplicates;  ///< the same picture as the frame before, although the shot moves
     std::vector<int> black;       ///< nothing in it
-    /// Coded as changes of damaged pictures, so that hardly anything in them can be trusted. Found while following.
+    /// Coded as changes of damaged pictures, so that hardly anything in them can be trusted. Found while tracking.
     std::vector<int> dependent;
     bool interlaced = false;  ///< two moments woven into one picture by lines
     [[nodiscard]] bool any() const { return !cuts.empty() || !duplicates.empty() || !black.empty() || interlaced; }
@@ -23,7 +23,7 @@ struct PlateFindings {
 /// sixteenth of the size and on every third row.
 ///
 /// A cut is a frame whose small picture differs from the one before by more than five times what neighbouring frames
-/// usually differ, that correlates less than 0.6 with it (rows' means taken out), and which is followed by frames like
+/// usually differ, that correlates less than 0.6 with it (rows' means taken out), and which is tracked by frames like
 /// itself (a flash is no cut). A duplicate differs by less than a twentieth of what its neighbours do, and by under
 /// half a grey level. Interlaced: where the picture moves sideways, lines agree better with the next but one than with
 /// the next, in at least three frames and a quarter of the moving ones.

@@ -31,7 +31,7 @@ json chartToJson(const ChartCalibration& c) {
            {"height", c.height},
            {"rms_px", c.rmsPx},
            {"cover", c.cover},
-           {"numbers", lensNumbersToJson(c.sureness)},
+           {"numbers", lensNumbersToJson(c.uncertainty)},
            {"warnings", c.warnings},
            {"stills", json::array()},
            {"residuals", json::array()}};
@@ -53,7 +53,7 @@ ChartCalibration chartFromJson(const json& j) {
     c.height = j.at("height");
     c.rmsPx = j.at("rms_px");
     c.cover = j.at("cover");
-    c.sureness = lensNumbersFromJson(j.at("numbers"));
+    c.uncertainty = lensNumbersFromJson(j.at("numbers"));
     c.warnings = j.at("warnings").get<std::vector<std::string>>();
     for (const json& s : j.at("stills")) {
         ChartCalibration::StillResult still;

@@ -51,8 +51,8 @@ json pathJson(const Path& p) {
            {"model", modelNames[size_t(p.model)]},
            {"radius", p.radius},
            {"search_radius", p.searchRadius},
-           {"misfit", rounded(double(p.evidence.misfit), 1e4)},
-           {"grip", rounded(double(p.evidence.grip), 1e4)},
+           {"variance_inflation", rounded(double(p.evidence.varianceInflation), 1e4)},
+           {"anisotropy", rounded(double(p.evidence.anisotropy), 1e4)},
            {"frame", frame},
            {"x", x},
            {"y", y},
@@ -61,7 +61,7 @@ json pathJson(const Path& p) {
            {"chain", chain},
            {"drift", drift}};
     for (const PathPoint& q : p.points)
-        if (q.origin != PointOrigin::followed) {
+        if (q.origin != PointOrigin::tracked) {
             j["origin"] = origin;
             break;
         }
@@ -82,7 +82,7 @@ Path pathFrom(const json& j) {
     if (j.contains("model")) p.model = named<MotionModel>(j["model"], modelNames);
     p.radius = j.value("radius", 0);
     p.searchRadius = j.value("search_radius", 0);
-    p.evidence = {j.value("misfit", 1.0f), j.value("grip", 1.0f)};
+    p.evidence = {j.value("variance_inflation", 1.0f), j.value("anisotropy", 1.0f)};
     const json &frame = j.at("frame"), &x = j.at("x"), &y = j.at("y");
     const auto column = [&](const char* name) -> const json* {
         return j.contains(name) && !j[name].empty() ? &j[name] : nullptr;

@@ -9,7 +9,7 @@ namespace va {
 inline constexpr const char* densityNames[] = {"few", "normal", "many"};
 inline constexpr const char* careNames[] = {"quick", "careful"};
 inline constexpr const char* modelNames[] = {"translation", "similarity", "affine"};
-inline constexpr const char* pointOriginNames[] = {"followed", "by_hand", "carried", "found_again"};
+inline constexpr const char* pointOriginNames[] = {"tracked", "by_hand", "carried", "found_again"};
 
 /// What belongs to features, as it stands in project files and path files (docs/formats.md). Reading throws
 /// nlohmann::json::exception or InputError when a part is missing or wrong.

@@ -115,9 +115,9 @@ LensFile LensFile::at(double focalMm) const {
     i = a.intrinsics;
     i.focalPx = std::exp((1 - t) * std::log(a.intrinsics.focalPx) + t * std::log(b.intrinsics.focalPx));
     i.principalPoint = (1 - t) * a.intrinsics.principalPoint + t * b.intrinsics.principalPoint;
-    // The same bend in px as each stop, for the focal length between.
-    const LensModel first = bendForFocal(a.intrinsics.lens, i.focalPx / a.intrinsics.focalPx),
-                    second = bendForFocal(b.intrinsics.lens, i.focalPx / b.intrinsics.focalPx);
+    // The same distortion in px as each stop, for the focal length between.
+    const LensModel first = distortionForFocal(a.intrinsics.lens, i.focalPx / a.intrinsics.focalPx),
+                    second = distortionForFocal(b.intrinsics.lens, i.focalPx / b.intrinsics.focalPx);
     for (int k = 0; k < i.lens.count(); ++k) i.lens.setValue(k, (1 - t) * first.value(k) + t * second.value(k));
     return out;
 }

@@ -7,7 +7,8 @@
 
 namespace va {
 
-/// A lens that can be used on other shots: its bend, and for which picture its focal length and principal point hold.
+/// A lens that can be used on other shots: its distortion, and for which picture its focal length and principal point
+/// hold.
 struct LensFile {
     Intrinsics intrinsics;
     int width = 0, height = 0;  ///< px of the picture that it was found in; 0 = not known
@@ -19,12 +20,13 @@ struct LensFile {
         Intrinsics intrinsics;
     };
     std::vector<Stop> stops;
-    /// Nobody knows the focal length: the bend was found in the picture and holds, in px, for the one that stands here.
+    /// Nobody knows the focal length: the distortion was found in the picture and holds, in px, for the one that stands
+    /// here.
     bool focalAssumed = false;
 
-    /// A zoom lens at a focal length between its stops. The bend is interpolated as it is seen, over the picture's
-    /// radius: in the logarithm of the focal length, each number for its radius in px. Throws InputError beyond the
-    /// outermost stops (by more than 2 %), where nothing is known. The lens itself where it has no stops.
+    /// A zoom lens at a focal length between its stops. The distortion is interpolated as it is seen, over the
+    /// picture's radius: in the logarithm of the focal length, each number for its radius in px. Throws InputError
+    /// beyond the outermost stops (by more than 2 %), where nothing is known. The lens itself where it has no stops.
     [[nodiscard]] LensFile at(double focalMm) const;
 
     /// The same lens on a picture of another size that shows the same part of the sensor.

@@ -103,13 +103,13 @@ std::optional<CameraPose> Shot::worldPose(int frame) const {
 }
 
 std::optional<Intrinsics> Shot::lens() const {
-    if (solve->has() && solve->motion != Motion::fixed) return solve->lens;
+    if (solve->has() && solve->motion != Motion::lockedOff) return solve->lens;
     if (!hasPlate() || back.distortion == Known::unknown) return std::nullopt;
     return givenLens();
 }
 
 std::optional<Intrinsics> Shot::lensAt(int frame) const {
-    if (solve->has() && solve->motion != Motion::fixed) return solve->intrinsics(frame);
+    if (solve->has() && solve->motion != Motion::lockedOff) return solve->intrinsics(frame);
     return lens();
 }
 
@@ -130,12 +130,12 @@ std::optional<Eigen::Vector3d> Shot::worldPointOfPath(int pathId) const {
     return std::nullopt;
 }
 
-uint64_t fingerprintOfFollowInput(const Shot& s) {
+uint64_t fingerprintOfTrackInput(const Shot& s) {
     Hash h;
     if (s.overrides.stream) h.add(*s.overrides.stream);
     if (s.overrides.evenTimes) h.add(s.overrides.evenTimes).add(s.rate().num).add(s.rate().den);
     h.add(s.plateSpec).add(s.plate.width).add(s.plate.height).add(s.density).add(s.care);
-    if (s.followStraight) {
+    if (s.trackUndistorted) {
         const Intrinsics lens = s.givenLens();
         h.add(lens.focalPx).add(lens.principalPoint).add(lens.lens);
     }

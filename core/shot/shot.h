@@ -9,13 +9,13 @@
 #include "layout/thing.h"
 #include "media/plate_source.h"
 #include "media/plate_watch.h"
-#include "solve/chart_calibration.h"
+#include "solve/calibration/chart_calibration.h"
 #include "solve/path_edits.h"
 #include "solve/solver.h"
 #include "track/flat_patch.h"
-#include "track/follow.h"
 #include "track/mask_shape.h"
 #include "track/path.h"
+#include "track/track.h"
 
 namespace va {
 
@@ -56,7 +56,7 @@ struct CheckPoint {
     int id = 0;
     std::string name;
     KnownMeasure measure;  ///< paths may be empty: read from a file, not assigned yet
-    bool on = true;        ///< off: kept, not obeyed
+    bool on = true;        ///< off: kept, not used
 };
 
 /// How a mover's size against the scene is found; pictures do not tell it.
@@ -130,15 +130,15 @@ struct Shot {
     std::vector<StraightEdge> edges;
     std::vector<std::string> chartStills;  ///< where the stills of a lens chart lie
     std::shared_ptr<const ChartCalibration> chart = std::make_shared<ChartCalibration>();  ///< what came of them
-    /// Automatic following looks at the plate straightened by the lens as given: for bends so strong that features
+    /// Automatic tracking looks at the plate undistorted by the lens as given: for distortion so strong that features
     /// deform on their way across the frame. Paths stay places in the plate.
-    bool followStraight = false;
+    bool trackUndistorted = false;
     uint64_t seed = 1;
     std::shared_ptr<const std::vector<Path>> paths = std::make_shared<std::vector<Path>>();
-    uint64_t pathsFrom = 0;         ///< fingerprint of what the paths were followed from; 0 = never followed
-    FrameRange followed;            ///< frames that automatic following has covered
-    Exclusions exclusionsFollowed;  ///< as they were then
-    PlateFindings findings;         ///< what following noticed about the plate
+    uint64_t pathsFrom = 0;        ///< fingerprint of what the paths were tracked from; 0 = never tracked
+    FrameRange tracked;            ///< frames that automatic tracking has covered
+    Exclusions exclusionsTracked;  ///< as they were then
+    PlateFindings findings;        ///< what tracking noticed about the plate
     MotionBlur blur;
     std::vector<FlatPatch> patches;
     std::shared_ptr<const SolveResult> solve = std::make_shared<SolveResult>();
@@ -177,7 +177,7 @@ struct Shot {
     /// Pose of a frame's camera in the world, or nothing where there is none.
     [[nodiscard]] std::optional<CameraPose> worldPose(int frame) const;
     /// The lens as the artist gave it, without what a solve found; a focal length that is not known stands at 1.1
-    /// widths, and the bend is none where it is not known.
+    /// widths, and the distortion is none where it is not known.
     [[nodiscard]] Intrinsics givenLens() const;
     /// The lens as far as it is known: the solved one, else the one that the artist gave with its focal length.
     [[nodiscard]] std::optional<Intrinsics> lens() const;
@@ -192,9 +192,9 @@ struct Shot {
     [[nodiscard]] const char* unit() const { return ground->metric ? "m" : "units"; }
 };
 
-/// Fingerprints: equal inputs give equal numbers. They tell what is stale. That of following leaves out the range and
+/// Fingerprints: equal inputs give equal numbers. They tell what is stale. That of tracking leaves out the range and
 /// the exclusions, whose changes only touch a part.
-uint64_t fingerprintOfFollowInput(const Shot& shot);
+uint64_t fingerprintOfTrackInput(const Shot& shot);
 uint64_t fingerprintOfSolveInput(const Shot& shot);
 uint64_t fingerprintOfMoverInput(const Shot& shot, const Mover& mover);
 uint64_t fingerprintOfExportInput(const Shot& shot);

@@ -11,6 +11,7 @@
 #include "shot/feature_json.h"
 #include "shot/json_parts.h"
 #include "shot/lens_json.h"
+#include "shot/older_versions.h"
 #include "shot/solve_json.h"
 
 namespace va {
@@ -22,7 +23,7 @@ json rational(const Rational& r) { return {{"num", r.num}, {"den", r.den}}; }
 Rational rationalFrom(const json& j) { return reduced(j.at("num"), j.at("den")); }
 
 constexpr const char* moverScaleNames[] = {"ground", "distance", "given"};
-constexpr const char* moveNames[] = {"automatic", "free", "rotation", "fixed"};
+constexpr const char* moveNames[] = {"automatic", "free", "rotation", "locked_off"};
 constexpr const char* zoomNames[] = {"automatic", "constant", "zooms"};
 constexpr const char* encodingNames[] = {"display", "linear", "log"};
 
@@ -173,13 +174,13 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
            {"choices", {{"move", moveNames[int(s.choices.move)]}, {"zoom", zoomNames[int(s.choices.zoom)]}}},
            {"straight_edges", json::array()},
            {"chart_stills", s.chartStills},
-           {"follow_straight", s.followStraight},
+           {"track_undistorted", s.trackUndistorted},
            {"paths_from", s.pathsFrom},
-           {"followed", {s.followed.first, s.followed.last}},
+           {"tracked", {s.tracked.first, s.tracked.last}},
            {"density", densityNames[int(s.density)]},
            {"care", careNames[int(s.care)]},
            {"exclusions", exclusionsJson(s.exclusions)},
-           {"exclusions_followed", exclusionsJson(s.exclusionsFollowed)},
+           {"exclusions_tracked", exclusionsJson(s.exclusionsTracked)},
            {"patches", json::array()},
            {"solve_from", s.solveFrom},
            {"exported_from", s.exportedFrom},
@@ -229,6 +230,7 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
             throw InputError(name + " was written by a newer Vivid Anchor (file version " +
                              std::to_string(j.at("version").get<int>()) + ", this one reads up to " +
                              std::to_string(shotFileVersion) + "). Open it there, or install the newer version.");
+        renameOlderKeys(j);
         Shot s;
         s.name = j.at("name");
         readPlate(j.at("plate"), s, file.parent_path());
@@ -264,21 +266,21 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
             s.back.cut = {cut.at("full_width"), cut.at("full_height"), cut.at("left"), cut.at("top")};
             for (const json& e : j.at("straight_edges")) s.edges.push_back(edgeFromJson(e));
             s.chartStills = j.at("chart_stills").get<std::vector<std::string>>();
-            s.followStraight = j.at("follow_straight");
+            s.trackUndistorted = j.at("track_undistorted");
         }
         if (j.contains("chart")) s.chart = std::make_shared<ChartCalibration>(chartFromJson(j["chart"]));
         s.pathsFrom = j.at("paths_from");
         if (j.at("version").get<int>() >= 2) {
-            s.followed = {j.at("followed").at(0), j.at("followed").at(1)};
+            s.tracked = {j.at("tracked").at(0), j.at("tracked").at(1)};
             s.density = named<Density>(j.at("density"), densityNames);
             s.care = named<Care>(j.at("care"), careNames);
             s.exclusions = exclusionsFrom(j.at("exclusions"));
-            s.exclusionsFollowed = exclusionsFrom(j.at("exclusions_followed"));
+            s.exclusionsTracked = exclusionsFrom(j.at("exclusions_tracked"));
             for (const auto& p : j.at("patches")) s.patches.push_back(patchFrom(p));
         } else if (s.pathsFrom != 0) {
-            s.followed = s.range;
-            s.exclusionsFollowed = s.exclusions;
-            s.pathsFrom = fingerprintOfFollowInput(s);
+            s.tracked = s.range;
+            s.exclusionsTracked = s.exclusions;
+            s.pathsFrom = fingerprintOfTrackInput(s);
         }
         s.solveFrom = j.at("solve_from");
         s.exportedFrom = j.at("exported_from");

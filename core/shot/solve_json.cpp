@@ -13,7 +13,7 @@ using nlohmann::json;
 
 namespace {
 
-constexpr const char* motionNames[] = {"none", "free", "rotation", "static"};
+constexpr const char* motionNames[] = {"none", "free", "rotation", "locked_off"};
 constexpr const char* troubleNames[] = {"none",        "too-few-frames", "too-few-paths",
                                         "no-parallax", "no-start",       "growth-stopped"};
 constexpr const char* editNames[] = {"leave_out", "fill", "smooth"};
@@ -33,7 +33,7 @@ nlohmann::json solveJson(const SolveResult& r) {
            {"lens", lensToJson(r.lens.lens)},
            {"lens_numbers", lensNumbersToJson(r.lensNumbers)},
            {"lens_map_sigma_px", r.lensMapSigmaPx},
-           {"bend_refused_px", r.bendRefusedPx},
+           {"distortion_refused_px", r.distortionRefusedPx},
            {"focal_px", r.lens.focalPx},
            {"zooms", r.zooms},
            {"errors_together", r.errorsTogether},
@@ -55,7 +55,7 @@ nlohmann::json solveJson(const SolveResult& r) {
                                {"rotation", quaternion(f.pose.worldFromCamera)},
                                {"focal_px", f.focalPx},
                                {"rms_px", f.rmsPx},
-                               {"sightings", f.sightings}});
+                               {"observations", f.observations}});
         if (f.origin == PoseOrigin::solved) continue;
         j["frames"].back()["origin"] = poseOriginNames[int(f.origin)];
         if (f.before)
@@ -74,7 +74,7 @@ nlohmann::json solveJson(const SolveResult& r) {
                                {"rms_px", p.rmsPx},
                                {"worst_px", p.worstPx},
                                {"worst_frame", p.worstFrame},
-                               {"sightings", p.sightings},
+                               {"observations", p.observations},
                                {"stretch", {p.stretch.first, p.stretch.last}},
                                {"weight", p.weight},
                                {"held_back", p.heldBack}});
@@ -98,7 +98,7 @@ SolveResult solveFrom(const json& j) {
     // Left out by earlier versions.
     if (j.contains("lens_numbers")) r.lensNumbers = lensNumbersFromJson(j["lens_numbers"]);
     r.lensMapSigmaPx = j.value("lens_map_sigma_px", 0.0);
-    r.bendRefusedPx = j.value("bend_refused_px", -1.0);
+    r.distortionRefusedPx = j.value("distortion_refused_px", -1.0);
     r.lens.focalPx = j.at("focal_px");
     r.zooms = j.value("zooms", false);
     r.errorsTogether = j.value("errors_together", 1.0);
@@ -123,14 +123,14 @@ SolveResult solveFrom(const json& j) {
         frame.pose = {vector3(f.at("position")), quaternion(f.at("rotation"))};
         frame.focalPx = f.at("focal_px");
         frame.rmsPx = f.at("rms_px");
-        frame.sightings = f.at("sightings");
+        frame.observations = f.at("observations");
         if (f.contains("origin")) frame.origin = named<PoseOrigin>(f["origin"], poseOriginNames);
         if (f.contains("before")) frame.before = CameraPose{vector3(f["before"].at(0)), quaternion(f["before"].at(1))};
         r.frames.push_back(frame);
     }
     for (const auto& p : j.at("points"))
         r.points.push_back({p.at("path"), vector3(p.at("position")), p.at("rms_px"), p.at("worst_px"),
-                            p.at("worst_frame"), p.at("sightings"),
+                            p.at("worst_frame"), p.at("observations"),
                             FrameRange{p.at("stretch").at(0), p.at("stretch").at(1)}, p.value("weight", 1.0),
                             p.at("held_back")});
     for (const auto& o : j.at("outliers"))

@@ -8,9 +8,9 @@
 #include <map>
 #include <set>
 
-#include "solve/essential.h"
-#include "solve/sightings.h"
-#include "solve/triangulate.h"
+#include "solve/incremental/observations.h"
+#include "solve/minimal/essential.h"
+#include "solve/minimal/triangulate.h"
 
 namespace va {
 namespace {
@@ -34,7 +34,7 @@ double thickness(const SolveResult& mover) {
 
 constexpr int fewestPoints = 8;
 
-/// Whether a path goes where something endlessly far would go: it was set aside because it has no depth, not because it
+/// Whether a path goes where something at infinity would go: it was set aside because it has no depth, not because it
 /// moves.
 bool isFar(const Path& path, const SolveResult& camera, double close) {
     std::vector<std::pair<const SolvedFrame*, Eigen::Vector2d>> seen;
@@ -56,7 +56,7 @@ bool isFar(const Path& path, const SolveResult& camera, double close) {
     return median(std::move(off)) < close;
 }
 
-/// Ids of the points that hang together: not far from the others, and not much worse fitted.
+/// Ids of the points that are connected: not far from the others, and not much worse fitted.
 std::vector<int> coreOf(const SolveResult& mover) {
     std::vector<double> axes[3], far, rms;
     for (const SolvedPoint& p : mover.points) {
@@ -79,7 +79,7 @@ std::vector<int> alsoOn(const SolveResult& mover, const SolveResult& camera, con
     for (const Path& path : candidates) {
         std::vector<View> views;
         std::vector<std::pair<int, Eigen::Vector2d>> pixels;
-        std::vector<Eigen::Vector2d> straight;
+        std::vector<Eigen::Vector2d> undistorted;
         for (const PathPoint& p : path.points) {
             const SolvedFrame* f = mover.at(p.frame);
             if (!f || !f->solved || !p.counts()) continue;
@@ -87,11 +87,11 @@ std::vector<int> alsoOn(const SolveResult& mover, const SolveResult& camera, con
             if (!n) continue;
             views.push_back(viewFromPose(f->pose));
             pixels.emplace_back(p.frame, Eigen::Vector2d(p.x, p.y));
-            straight.push_back(*n);
+            undistorted.push_back(*n);
         }
         if (views.size() < 8) continue;
-        std::vector<Sighting> seen;
-        for (size_t i = 0; i < views.size(); ++i) seen.push_back({&views[i], straight[i], 1});
+        std::vector<Observation> seen;
+        for (size_t i = 0; i < views.size(); ++i) seen.push_back({&views[i], undistorted[i], 1});
         const auto placed = triangulate(seen);
         if (!placed || placed->angle < 0.02) continue;
         int fits = 0;
@@ -105,7 +105,7 @@ std::vector<int> alsoOn(const SolveResult& mover, const SolveResult& camera, con
 }
 
 /// Paths among the candidates that agree with one epipolar geometry over most of the pairs of frames that see them.
-std::vector<int> movingTogether(const Sightings& s, const SolveResult& camera, uint64_t seed) {
+std::vector<int> movingTogether(const Observations& s, const SolveResult& camera, uint64_t seed) {
     std::map<int, std::pair<int, int>> votes;  // path: agreed, judged
     const int step = std::clamp(s.frameCount() / 8, 3, 20);
     for (int a = 0; a + step < s.frameCount(); a += std::max(1, step / 2)) {
@@ -160,7 +160,7 @@ SolveResult solveMover(const SolveResult& camera, const std::vector<Path>& paths
     own.measures.clear();
     own.readoutKnown = Known::known;
     own.readout = camera.readout;
-    if (camera.motion == Motion::free || camera.motion == Motion::rotation) {
+    if (camera.motion == Motion::free || camera.motion == Motion::nodalPan) {
         own.focal = own.distortion = Known::known;
         own.focalPx = camera.lens.focalPx;
         own.lens = camera.lens.lens;
@@ -202,7 +202,7 @@ std::string moverDoubt(const SolveResult& mover, int paths) {
     if (thin < 0.03) {
         std::snprintf(
             text, sizeof text,
-            "Its %zu points lie on one plane, so its turn can flip between two answers. Add a feature that stands "
+            "Its %zu points lie on one plane, so its rotation can flip between two answers. Add a feature that stands "
             "out of the plane.",
             mover.points.size());
         return text;
@@ -221,11 +221,11 @@ std::optional<double> scaleOnGround(const SolveResult& camera, const SolveResult
     for (const SolvedFrame& f : mover.frames) {
         const SolvedFrame* c = camera.at(f.frame);
         if (!f.solved || !c || !c->solved) continue;
-        const Eigen::Quaterniond turn = c->pose.worldFromCamera * f.pose.worldFromCamera.conjugate();
+        const Eigen::Quaterniond rotation = c->pose.worldFromCamera * f.pose.worldFromCamera.conjugate();
         const double above = up.dot(c->pose.position) - groundAt;
         std::vector<double> scales;
         for (const SolvedPoint& p : mover.points) {
-            const double falls = -up.dot(turn * (p.position - f.pose.position));
+            const double falls = -up.dot(rotation * (p.position - f.pose.position));
             if (falls > 1e-9 && above > 0) scales.push_back(above / falls);
         }
         if (scales.size() * 2 < mover.points.size()) continue;
@@ -252,15 +252,16 @@ std::vector<MoverProposal> proposeMovers(const SolveResult& camera, const std::v
     for (const int id : taken) left.erase(id);
     const double far = 1.5 * std::max(1.0, request.width / 1280.0);
     for (const Path& p : paths)
-        if (camera.motion != Motion::fixed && left.contains(p.id) && isFar(p, camera, far)) left.erase(p.id);
+        if (camera.motion != Motion::lockedOff && left.contains(p.id) && isFar(p, camera, far)) left.erase(p.id);
     for (int round = 0; round < 4 && int(left.size()) >= fewestPoints; ++round) {
         progress.check();
         const std::vector<Path> candidates = pathsOf(paths, {left.begin(), left.end()});
-        const Sightings s = layOut(candidates, request.frames, request.width, request.height, 0, request.seed);
+        const Observations s = layOut(candidates, request.frames, request.width, request.height, 0, request.seed);
         // A camera that stands tells no lens to compare pairs by: all that moves is tried as one thing, and the solve
         // sets aside what goes its own way.
-        const std::vector<int> together = camera.motion == Motion::fixed ? std::vector<int>(left.begin(), left.end())
-                                                                         : movingTogether(s, camera, request.seed);
+        const std::vector<int> together = camera.motion == Motion::lockedOff
+                                              ? std::vector<int>(left.begin(), left.end())
+                                              : movingTogether(s, camera, request.seed);
         if (int(together.size()) < fewestPoints) break;
         MoverProposal p;
         p.solve = solveMover(camera, paths, together, request, progress);

@@ -4,7 +4,7 @@
 #include <Eigen/Cholesky>
 #include <cmath>
 
-#include "solve/solve_errors.h"
+#include "solve/report/solve_errors.h"
 
 namespace va {
 namespace {
@@ -52,7 +52,7 @@ void putBetween(std::vector<SolvedFrame>& frames, FrameRange range, bool alsoSol
         const SolvedFrame &a = frames[left[0]], &b = frames[right[0]];
         const double span = b.frame - a.frame, t = (frames[i].frame - a.frame) / span;
         const Eigen::Vector3d whole = b.pose.position - a.pose.position;
-        // Slopes at the ends, over the gap's length: of the parabola through the end, what lies beyond, and the other
+        // Jacobian at the ends, over the gap's length: of the parabola through the end, what lies beyond, and the other
         // end.
         const auto slope = [&](const SolvedFrame& beyond, const SolvedFrame& end, double sign) -> Eigen::Vector3d {
             const double h = sign * (end.frame - beyond.frame);
@@ -96,14 +96,14 @@ void smooth(std::vector<SolvedFrame>& frames, const PathEdit& edit) {
         if (count < 5) continue;
         const Eigen::Matrix<double, 1, 6> kept = normal.ldlt().solve(right).row(0);
         const Eigen::Vector3d place = f.pose.position + kept.head<3>().transpose(), by = kept.tail<3>().transpose();
-        const Eigen::Quaterniond turn =
+        const Eigen::Quaterniond rotation =
             f.pose.worldFromCamera *
             Eigen::Quaterniond(Eigen::AngleAxisd(
                 by.norm(), by.norm() > 0 ? Eigen::Vector3d(by.normalized()) : Eigen::Vector3d::UnitX()));
         const double end = std::min(f.frame - edit.frames.first, edit.frames.last - f.frame) + 1;
         const double part = std::min(1.0, end / (1 + edit.width));
         mark(f, PoseOrigin::smoothed,
-             {f.pose.position + part * (place - f.pose.position), f.pose.worldFromCamera.slerp(part, turn)});
+             {f.pose.position + part * (place - f.pose.position), f.pose.worldFromCamera.slerp(part, rotation)});
     }
 }
 

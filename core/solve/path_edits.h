@@ -10,7 +10,7 @@ namespace va {
 /// What the artist does to a solved camera's path by hand.
 struct PathEdit {
     enum class Kind {
-        leaveOut,  ///< the frames' own solve is not believed; their camera goes between the neighbours'
+        leaveOut,  ///< the frames' own solve is not used; their camera goes between the neighbours'
         fill,      ///< frames without a solve get a camera between their neighbours
         smooth     ///< the path is drawn smooth
     };

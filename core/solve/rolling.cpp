@@ -6,16 +6,16 @@
 #include <algorithm>
 #include <cmath>
 
-#include "solve/resect.h"
+#include "solve/minimal/resect.h"
 
 namespace va {
 namespace {
 
 /// From one view to another, as seen in the first one's axes.
 ViewRate::Move moveTo(const View& from, const View& to) {
-    const Eigen::AngleAxisd turn(to.rotation * from.rotation.transpose());
+    const Eigen::AngleAxisd rotation(to.rotation * from.rotation.transpose());
     ViewRate::Move out;
-    out.head<3>() = turn.angle() * turn.axis();
+    out.head<3>() = rotation.angle() * rotation.axis();
     out.tail<3>() = -from.rotation * (to.centre() - from.centre());
     return out;
 }
@@ -65,10 +65,10 @@ ViewRate rateOf(const std::vector<View>& views, const std::vector<double>& times
         r.third += d.third(k + before) * move;
     }
     // The shift is turned with the view that it comes to: exp(turn) · shift, in powers of the time.
-    const Eigen::Vector3d turn = r.first.head<3>(), turn2 = r.second.head<3>(), shift = r.first.tail<3>(),
+    const Eigen::Vector3d rotation = r.first.head<3>(), turn2 = r.second.head<3>(), shift = r.first.tail<3>(),
                           shift2 = r.second.tail<3>();
-    r.second.tail<3>() += 2 * turn.cross(shift);
-    r.third.tail<3>() += 3 * (turn.cross(shift2) + turn2.cross(shift) + turn.cross(turn.cross(shift)));
+    r.second.tail<3>() += 2 * rotation.cross(shift);
+    r.third.tail<3>() += 3 * (rotation.cross(shift2) + turn2.cross(shift) + rotation.cross(rotation.cross(shift)));
     return r;
 }
 

@@ -9,14 +9,14 @@
 #include "base/frame_range.h"
 #include "lens/lens_numbers.h"
 #include "solve/camera.h"
+#include "solve/constraints/known_measure.h"
 #include "solve/frame_camera.h"
-#include "solve/known_measure.h"
 #include "solve/similarity.h"
 
 namespace va {
 
 /// What kind of camera move the solve found.
-enum class Motion { none, free, rotation, fixed };
+enum class Motion { none, free, nodalPan, lockedOff };
 
 /// Why there is no full solve.
 enum class SolveTrouble {
@@ -33,7 +33,7 @@ enum class PoseOrigin {
     solved,
     filled,    ///< put between its neighbours, by the artist's wish
     smoothed,  ///< by the artist's wish
-    turned     ///< only its turn was solved; the place is that of the solved frame next to it
+    turned     ///< only its rotation was solved; the place is that of the solved frame next to it
 };
 
 struct SolvedFrame {
@@ -41,8 +41,8 @@ struct SolvedFrame {
     bool solved = false;
     CameraPose pose;
     double focalPx = 0;
-    double rmsPx = 0;   ///< over the sightings used in this frame
-    int sightings = 0;  ///< used
+    double rmsPx = 0;      ///< over the observations used in this frame
+    int observations = 0;  ///< used
     PoseOrigin origin = PoseOrigin::solved;
     std::optional<CameraPose> before;  ///< of a frame that was edited: as it was solved, if it was
 };
@@ -53,13 +53,13 @@ struct SolvedPoint {
     double rmsPx = 0;
     double worstPx = 0;
     int worstFrame = 0;
-    int sightings = 0;      ///< used
+    int observations = 0;   ///< used
     FrameRange stretch;     ///< frames of the path that this point stands for
     double weight = 1;      ///< how much the solve let the path count, over what its covariances say
     bool heldBack = false;  ///< placed afterwards, from a path that the solve did not use
 };
 
-/// A path or some of its frames that the solve did not believe.
+/// A path or some of its frames that the solve did not use.
 struct SolveOutlier {
     int pathId = 0;
     bool whole = false;
@@ -76,17 +76,17 @@ struct SolveResult {
     std::vector<SolvedPoint> points;
     std::vector<SolveOutlier> outliers;
     std::vector<LensNumber> lensNumbers;  ///< the solved ones, with how sure they are; empty = all were given
-    double lensMapSigmaPx = 0;            ///< expected error of the bend at the worst place of the frame, from that
-    /// The frames do not determine the bend, by the expected error in px that it would have had: it was taken as given,
-    /// or as none. Negative = not refused.
-    double bendRefusedPx = -1;
+    double lensMapSigmaPx = 0;  ///< expected error of the distortion at the worst place of the frame, from that
+    /// The frames do not determine the distortion, by the expected error in px that it would have had: it was taken as
+    /// given, or as none. Negative = not refused.
+    double distortionRefusedPx = -1;
     /// Errors that go on over frames are one measurement and not many: deviations are larger by this factor than
     /// independent errors of the same size would make them.
     double errorsTogether = 1;
-    double rmsPx = 0;        ///< fit error: root mean square over all sightings used
+    double rmsPx = 0;        ///< fit error: root mean square over all observations used
     double checkRmsPx = -1;  ///< on held-back paths; negative when there were none
     int checkPaths = 0;
-    double parallaxPx = 0;     ///< of the best pair of frames, beyond what a turn explains
+    double parallaxPx = 0;     ///< of the best pair of frames, beyond what a nodal pan explains
     double rotationRmsPx = 0;  ///< error that is left when the camera may only turn
     std::vector<double>
         parallaxByFrame;  ///< widest ray angle (degrees, median over points) between the frame and the first
@@ -103,7 +103,7 @@ struct SolveResult {
     double mirrorRmsPx = -1;  ///< fit of the scene's mirror image, where that is as good as none other; else negative
     /// Where a known focal length does not go with the paths: what they ask for, and the fit with that. Else 0.
     double askedFocalPx = 0, askedRmsPx = 0;
-    double freeRmsPx = -1;  ///< fit error before the measures were obeyed; negative without any
+    double freeRmsPx = -1;  ///< fit error before the measures were used; negative without any
 
     /// The camera of a frame, in the solve's own world or in another one. Nothing in frames without a solve.
     [[nodiscard]] std::optional<FrameCamera> cameraAt(int frame, const Similarity& worldFromSolve = {}) const;

@@ -8,14 +8,14 @@
 #include <optional>
 #include <set>
 
-#include "solve/free_finish.h"
-#include "solve/free_result.h"
-#include "solve/growth.h"
-#include "solve/keyframes.h"
-#include "solve/model_choice.h"
-#include "solve/resume.h"
-#include "solve/solve_question.h"
-#include "solve/turn_result.h"
+#include "solve/incremental/free_finish.h"
+#include "solve/incremental/growth.h"
+#include "solve/incremental/keyframes.h"
+#include "solve/incremental/model_choice.h"
+#include "solve/incremental/resume.h"
+#include "solve/incremental/solve_question.h"
+#include "solve/report/free_result.h"
+#include "solve/report/rotation_result.h"
 
 namespace va {
 namespace {
@@ -42,8 +42,9 @@ class Solver {
         // The check error stays that of the same paths.
         const std::set<int> held(from.heldBack.begin(), from.heldBack.end());
         if (!held.empty())
-            for (int p = 0; p < q_.sightings.pathCount(); ++p)
-                q_.sightings.heldBack[size_t(p)] = held.contains(q_.sightings.pathIds[size_t(p)]) && !q_.measured(p);
+            for (int p = 0; p < q_.observations.pathCount(); ++p)
+                q_.observations.heldBack[size_t(p)] =
+                    held.contains(q_.observations.pathIds[size_t(p)]) && !q_.measured(p);
         if (!resume(from)) solve();
         progress_.check();
         result_.solveSeconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -53,20 +54,21 @@ class Solver {
   private:
     void solve() {
         for (int f : request_.frames) result_.frames.emplace_back().frame = f;
-        const std::vector<int> keyframes = chooseKeyframes(q_.sightings);
+        const std::vector<int> keyframes = chooseKeyframes(q_.observations);
         if (keyframes.size() < 2) {
             const bool anywhere =
-                std::any_of(q_.sightings.byFrame.begin(), q_.sightings.byFrame.end(),
-                            [this](const auto& f) { return int(f.size()) >= q_.sightings.fewest.seen; });
+                std::any_of(q_.observations.byFrame.begin(), q_.observations.byFrame.end(),
+                            [this](const auto& f) { return int(f.size()) >= q_.observations.fewest.seen; });
             result_.trouble =
                 request_.frames.size() < 2 || anywhere ? SolveTrouble::tooFewFrames : SolveTrouble::tooFewPaths;
             return;
         }
-        pairs_ = rankStartPairs(q_.sightings, keyframes, request_.seed);
+        pairs_ = rankStartPairs(q_.observations, keyframes, request_.seed);
         if (picturesAreFlat())
             // No pair of a flat scene has parallax against a homography: the longest moves are what there is.
             std::stable_sort(pairs_.begin(), pairs_.end(), [this](const StartPair& a, const StartPair& b) {
-                return medianMove(q_.sightings, a.a, a.b) * a.shared > medianMove(q_.sightings, b.a, b.b) * b.shared;
+                return medianMove(q_.observations, a.a, a.b) * a.shared >
+                       medianMove(q_.observations, b.a, b.b) * b.shared;
             });
         if (!pairs_.empty())
             result_.parallaxPx = std::max_element(pairs_.begin(), pairs_.end(), [](auto& a, auto& b) {
@@ -74,53 +76,53 @@ class Solver {
                                  })->parallax;
         growth_.emplace(q_, pairs_, result_.parallaxPx, progress_);
         MotionEvidence evidence;
-        if (noTurnExplainsPictures()) evidence.motion = Motion::free;
+        if (noRotationExplainsPictures()) evidence.motion = Motion::free;
         else
-            evidence = chooseMotion(q_.sightings, keyframes, q_.lens, q_.lensValues(), q_.priors(), request_.seed,
+            evidence = chooseMotion(q_.observations, keyframes, q_.lens, q_.lensValues(), q_.priors(), request_.seed,
                                     q_.mayZoom() && picturesAreFlat(), q_.rows());
         result_.rotationRmsPx = evidence.rotation.found ? evidence.rotation.robustRmsPx : -1;
         switch (request_.move) {
             case MoveChoice::automatic: break;
             case MoveChoice::free: evidence.motion = Motion::free; break;
-            case MoveChoice::rotation: evidence.motion = Motion::rotation; break;
-            case MoveChoice::fixed: evidence.motion = Motion::fixed; break;
+            case MoveChoice::nodalPan: evidence.motion = Motion::nodalPan; break;
+            case MoveChoice::lockedOff: evidence.motion = Motion::lockedOff; break;
         }
-        if (evidence.motion == Motion::rotation && !evidence.rotation.found)
-            evidence.rotation = solveRotationOnly(q_.sightings, keyframes, q_.lens, q_.lensValues(), q_.priors(),
+        if (evidence.motion == Motion::nodalPan && !evidence.rotation.found)
+            evidence.rotation = solveRotationOnly(q_.observations, keyframes, q_.lens, q_.lensValues(), q_.priors(),
                                                   request_.seed, request_.zoom == ZoomChoice::zooms);
-        if (evidence.motion == Motion::fixed) return takeFixed(q_, result_);
-        if (evidence.motion == Motion::rotation && evidence.rotation.found)
-            return takeRotation(evidence.rotation, q_.sightings, q_, progress_, result_);
+        if (evidence.motion == Motion::lockedOff) return takeFixed(q_, result_);
+        if (evidence.motion == Motion::nodalPan && evidence.rotation.found)
+            return takeRotation(evidence.rotation, q_.observations, q_, progress_, result_);
         progress_.check();
         solveFree();
         if (request_.move == MoveChoice::automatic) doubtTravel();
     }
 
-    /// A large thing that moves by itself makes a turn look like more than a turn, and the free camera that is then
-    /// found does not believe that thing either: what it does not believe can't speak for it.
+    /// A large thing that moves by itself makes a nodal pan look like more than a nodal pan, and the free camera that
+    /// is then found does not use that thing either: what it does not use can't speak for it.
     void doubtTravel() {
         if (result_.motion != Motion::free) return;
-        std::set<int> disbelieved;
+        std::set<int> rejected;
         for (const SolveOutlier& o : result_.outliers)
-            if (o.whole) disbelieved.insert(o.pathId);
-        if (disbelieved.size() * 6 < result_.points.size() + disbelieved.size()) return;
-        Sightings believed = q_.sightings;
-        for (size_t p = 0; p < believed.pathIds.size(); ++p)
-            if (disbelieved.contains(believed.pathIds[p])) believed.heldBack[p] = 1;
-        // What it says of the bend does not count for a turn.
-        q_.bendRefused = false;
+            if (o.whole) rejected.insert(o.pathId);
+        if (rejected.size() * 6 < result_.points.size() + rejected.size()) return;
+        Observations used = q_.observations;
+        for (size_t p = 0; p < used.pathIds.size(); ++p)
+            if (rejected.contains(used.pathIds[p])) used.heldBack[p] = 1;
+        // What it says of the distortion does not count for a nodal pan.
+        q_.distortionRefused = false;
         const MotionEvidence evidence =
-            chooseMotion(believed, chooseKeyframes(q_.sightings), q_.lens, q_.lensValues(), q_.priors(), request_.seed,
+            chooseMotion(used, chooseKeyframes(q_.observations), q_.lens, q_.lensValues(), q_.priors(), request_.seed,
                          q_.mayZoom() && picturesAreFlat(), q_.rows());
-        if (evidence.motion != Motion::rotation || !evidence.rotation.found) return;
+        if (evidence.motion != Motion::nodalPan || !evidence.rotation.found) return;
         SolveResult turning;
         turning.parallaxPx = result_.parallaxPx;
         for (int f : request_.frames) turning.frames.emplace_back().frame = f;
         result_ = std::move(turning);
-        takeRotation(evidence.rotation, believed, q_, progress_, result_);
+        takeRotation(evidence.rotation, used, q_, progress_, result_);
     }
 
-    /// Whether most pictures are images of each other by a homography: a turn, a zoom, a flat scene, or a far one.
+    /// Whether most pictures are images of each other by a homography: a nodal pan, a zoom, a flat scene, or a far one.
     [[nodiscard]] bool picturesAreFlat() const {
         std::vector<double> shares;
         for (const StartPair& p : pairs_) shares.push_back(p.homographyShare);
@@ -128,8 +130,8 @@ class Solver {
     }
 
     /// Whether even the pairs that a homography explains best are far from being images of each other by one, and by
-    /// more than a lens bends pictures: then no turn does, with any lens, and none has to be tried.
-    [[nodiscard]] bool noTurnExplainsPictures() const {
+    /// more than a lens distorts pictures: then no nodal pan does, with any lens, and none has to be tried.
+    [[nodiscard]] bool noRotationExplainsPictures() const {
         std::vector<double> shares, parallaxes;
         for (const StartPair& p : pairs_) shares.push_back(p.homographyShare), parallaxes.push_back(p.parallax);
         if (shares.size() < 8 || median(std::move(parallaxes)) < 0.03 * request_.width) return false;
@@ -140,7 +142,7 @@ class Solver {
 
     void solveFree() {
         FreeFinish finish(q_, *growth_, progress_, result_);
-        // Rows that are read one after the other come first: what they do to the pictures looks like a zoom else.
+        // Rolling shutter come first: what they do to the pictures looks like a zoom else.
         const auto grown = [&](bool zooms) {
             auto r = growth_->grow(zooms);
             if (r) finish.readRows(*r);
@@ -160,15 +162,15 @@ class Solver {
             result_.trouble = pairs_.empty() ? SolveTrouble::tooFewPaths : SolveTrouble::noStart;
             return;
         }
-        finish.weighBend(*best);
+        finish.weighDistortion(*best);
         finish.lookAtMirror(*best);
         askForFocal(*best);
-        finish.obeyMeasures(*best);
+        finish.useMeasures(*best);
         takeFree(*best, q_, nullptr, finish.disagreement(), result_);
     }
 
     /// Whether the paths contradict a known focal length; what they would ask for is then found by a solve without it,
-    /// since the sightings that are left were chosen by the wrong one.
+    /// since the observations that are left were chosen by the wrong one.
     void askForFocal(const Reconstruction& r) {
         if (request_.focal != Known::known || r.zooms()) return;
         const auto cancelled = [this] { return progress_.cancelled(); };
@@ -190,7 +192,7 @@ class Solver {
         Solver other(paths_, open, progress_);
         other.solve();
         const SolveResult& found = other.result_;
-        if (found.motion != Motion::free || found.solvedCount() < q_.sightings.frameCount()) return;
+        if (found.motion != Motion::free || found.solvedCount() < q_.observations.frameCount()) return;
         if (found.rmsPx * found.rmsPx * 2 * 9 > 0.7 * had) return;
         result_.askedFocalPx = found.lens.focalPx;
         result_.askedRmsPx = found.rmsPx;
@@ -201,17 +203,17 @@ class Solver {
         const auto r = resumed(q_, from);
         if (!r) return false;
         for (int f : request_.frames) result_.frames.emplace_back().frame = f;
-        // A bend that was refused is no longer asked for.
-        result_.bendRefusedPx = from.bendRefusedPx;
-        q_.bendRefused = from.bendRefusedPx >= 0;
+        // A distortion that was refused is no longer asked for.
+        result_.distortionRefusedPx = from.distortionRefusedPx;
+        q_.distortionRefused = from.distortionRefusedPx >= 0;
         result_.parallaxPx = from.parallaxPx;
         result_.rotationRmsPx = from.rotationRmsPx;
         growth_.emplace(q_, pairs_, from.parallaxPx, progress_);
         growth_->settleAgain(*r);
         FreeFinish finish(q_, *growth_, progress_, result_);
         finish.lookAtMirror(*r);
-        finish.weighBend(*r);
-        finish.obeyMeasures(*r);
+        finish.weighDistortion(*r);
+        finish.useMeasures(*r);
         takeFree(*r, q_, &from, finish.disagreement(), result_);
         return true;
     }

@@ -3,7 +3,7 @@
 #include <vector>
 
 #include "base/progress.h"
-#include "solve/known_measure.h"
+#include "solve/constraints/known_measure.h"
 #include "solve/solve_result.h"
 #include "track/path.h"
 
@@ -13,7 +13,7 @@ namespace va {
 enum class Known { unknown, start, known };
 
 /// What the artist says about the move; by default the paths decide.
-enum class MoveChoice { automatic, free, rotation, fixed };
+enum class MoveChoice { automatic, free, nodalPan, lockedOff };
 
 /// Whether the focal length changes in the shot.
 enum class ZoomChoice { automatic, constant, zooms };
@@ -38,13 +38,13 @@ struct SolveRequest {
     /// once.
     Known readoutKnown = Known::unknown;
     double readout = 0;
-    std::vector<KnownMeasure> measures;  ///< check points: what is known of places, obeyed by free moves
+    std::vector<KnownMeasure> measures;  ///< check points: what is known of places, used by free moves
     bool fewPaths = false;               ///< a thing in the picture, not the scene: asks for fewer
     double heldBackShare = 0.1;          ///< of the paths, for the check error
     uint64_t seed = 1;
 };
 
-/// From paths to cameras and points. The method is the one of docs/methods.md: does a turn alone explain the paths? If
+/// From paths to cameras and points. The method is the one of docs/methods.md: does a nodal pan explain the paths? If
 /// so, a rotation- only solve (or none, for a camera that does not move). Else start pairs are ranked by parallax,
 /// several focal lengths tried, the best start grown over keyframes and then over all frames, and bundled with the
 /// lens; outliers are set aside with a reason.

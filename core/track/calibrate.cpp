@@ -15,7 +15,7 @@ namespace {
 
 struct Triple {
     int path, point;  ///< of the middle frame
-    Eigen::Vector2d at, bend, left;
+    Eigen::Vector2d at, secondDifference, left;
 };
 
 /// The quadratic field over the picture that most triples of a frame share is taken out of each.
@@ -33,7 +33,7 @@ void takeOutField(std::vector<Triple>& triples) {
     std::vector<double> lengths(triples.size());
     for (int round = 0; round < 6; ++round) {
         for (size_t i = 0; i < triples.size(); ++i) {
-            triples[i].left = triples[i].bend - field.transpose() * row(triples[i]);
+            triples[i].left = triples[i].secondDifference - field.transpose() * row(triples[i]);
             lengths[i] = triples[i].left.norm();
         }
         std::vector<double> sorted = lengths;
@@ -46,14 +46,14 @@ void takeOutField(std::vector<Triple>& triples) {
             const double u = lengths[i] / scale, w = round == 0 ? 1 / (1 + u) : u < 2 ? std::pow(1 - u * u / 4, 2) : 0;
             const Row r = row(triples[i]);
             normal += w * r * r.transpose();
-            right += w * r * triples[i].bend.transpose();
+            right += w * r * triples[i].secondDifference.transpose();
         }
         field = normal.ldlt().solve(right);
     }
-    for (Triple& t : triples) t.left = t.bend - field.transpose() * row(t);
+    for (Triple& t : triples) t.left = t.secondDifference - field.transpose() * row(t);
 }
 
-std::vector<Triple> bends(const std::vector<Path>& paths) {
+std::vector<Triple> secondDifferences(const std::vector<Path>& paths) {
     std::map<int, std::vector<Triple>> byFrame;
     for (size_t k = 0; k < paths.size(); ++k) {
         const auto& p = paths[k].points;
@@ -62,8 +62,10 @@ std::vector<Triple> bends(const std::vector<Path>& paths) {
             if (step <= 0 || p[i].frame - p[i - 1].frame != step || step > 2 || p[i - 1].chain != p[i + 1].chain)
                 continue;
             const Eigen::Vector2d at(p[i].x, p[i].y);
-            const Eigen::Vector2d bend(p[i + 1].x - 2 * p[i].x + p[i - 1].x, p[i + 1].y - 2 * p[i].y + p[i - 1].y);
-            if (bend.allFinite()) byFrame[p[i].frame].push_back({int(k), int(i), at, bend, bend});
+            const Eigen::Vector2d secondDifference(p[i + 1].x - 2 * p[i].x + p[i - 1].x,
+                                                   p[i + 1].y - 2 * p[i].y + p[i - 1].y);
+            if (secondDifference.allFinite())
+                byFrame[p[i].frame].push_back({int(k), int(i), at, secondDifference, secondDifference});
         }
     }
     std::vector<std::vector<Triple>*> enough;
@@ -89,7 +91,7 @@ void takeNoBetterThan(PathPoint& p, const PathPoint& calibrated) {
 void calibrateCovariances(std::vector<Path>& paths) {
     std::vector<double> sum(paths.size(), 0);
     std::vector<int> count(paths.size(), 0);
-    for (const Triple& t : bends(paths)) {
+    for (const Triple& t : secondDifferences(paths)) {
         const PathPoint& p = paths[size_t(t.path)].points[size_t(t.point)];
         Eigen::Matrix2d c;
         c << double(p.sxx), double(p.sxy), double(p.sxy), double(p.syy);
@@ -119,7 +121,8 @@ void calibrateCovariances(std::vector<Path>& paths) {
 std::vector<std::vector<float>> raggedness(const std::vector<Path>& paths) {
     std::vector<std::vector<float>> out(paths.size());
     for (size_t k = 0; k < paths.size(); ++k) out[k].assign(paths[k].points.size(), 0);
-    for (const Triple& t : bends(paths)) out[size_t(t.path)][size_t(t.point)] = float(t.left.norm() / std::sqrt(6.0));
+    for (const Triple& t : secondDifferences(paths))
+        out[size_t(t.path)][size_t(t.point)] = float(t.left.norm() / std::sqrt(6.0));
     return out;
 }
 

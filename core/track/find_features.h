@@ -9,7 +9,7 @@
 
 namespace va {
 
-/// A spot that can be followed in both directions.
+/// A spot that can be tracked in both directions.
 struct FoundFeature {
     int x = 0, y = 0;
     float strength = 0;  ///< smaller eigenvalue of the mean structure tensor, (grey levels / px)²

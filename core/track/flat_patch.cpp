@@ -284,7 +284,7 @@ std::optional<FlatReference::Result> FlatReference::refine(const Level& level, c
     return result;
 }
 
-FlatPatch followPatch(PatchFollowRequest request, Progress& progress) {
+FlatPatch trackPatch(PatchTrackRequest request, Progress& progress) {
     FlatPatch patch = request.patch;
     patch.trouble.clear();
     const auto useIn = [&](int frame) -> UseFn {
@@ -294,7 +294,7 @@ FlatPatch followPatch(PatchFollowRequest request, Progress& progress) {
     const FlatReference reference(request.read(patch.referenceFrame), patch.outline, useIn(patch.referenceFrame));
     if (!reference.usable()) {
         patch.trouble = "There is too little texture in the region in frame " + std::to_string(patch.referenceFrame) +
-                        " to follow it. Draw it larger, or where there is more to see.";
+                        " to track it. Draw it larger, or where there is more to see.";
         return patch;
     }
     std::map<int, PatchFrame> found;
@@ -324,11 +324,11 @@ FlatPatch followPatch(PatchFollowRequest request, Progress& progress) {
                 if (again && (!r || again->quality > r->quality)) r = again;
             }
             if (!r || r->quality < 0.5 || r->visible < 0.2) {
-                const std::string sentence = "Following the patch stopped at frame " + std::to_string(f) +
+                const std::string sentence = "Tracking the patch stopped at frame " + std::to_string(f) +
                                              (!r                 ? ": it left the picture or changed too much."
                                               : r->visible < 0.2 ? ": less than a fifth of it can be seen."
                                                                  : ": it no longer looks like its reference.") +
-                                             " Correct its corners there and follow on, or draw it in another frame.";
+                                             " Correct its corners there and track on, or draw it in another frame.";
                 patch.trouble += (patch.trouble.empty() ? "" : " ") + sentence;
                 break;
             }
@@ -342,7 +342,7 @@ FlatPatch followPatch(PatchFollowRequest request, Progress& progress) {
     return patch;
 }
 
-Luma straightened(const Luma& picture, const Corners& corners, int width, int height) {
+Luma rectified(const Luma& picture, const Corners& corners, int width, int height) {
     Luma out(std::max(1, width), std::max(1, height));
     const double w = out.width - 1, h = out.height - 1;
     const auto map = mapOfCorners({Eigen::Vector2d(0, 0), {w, 0}, {w, h}, {0, h}}, corners);
@@ -357,15 +357,15 @@ Luma straightened(const Luma& picture, const Corners& corners, int width, int he
     return out;
 }
 
-DisplayPicture straightened(const DisplayPicture& picture, const Corners& corners, int width, int height) {
+DisplayPicture rectified(const DisplayPicture& picture, const Corners& corners, int width, int height) {
     DisplayPicture out(std::max(1, width), std::max(1, height));
     Luma channel(picture.width, picture.height);
     for (uint32_t& p : out.data) p = 0xff000000U;
     for (const int shift : {0, 8, 16}) {
         for (size_t i = 0; i < picture.data.size(); ++i) channel.data[i] = float(picture.data[i] >> shift & 0xffU);
-        const Luma straight = straightened(channel, corners, width, height);
+        const Luma seen = rectified(channel, corners, width, height);
         for (size_t i = 0; i < out.data.size(); ++i)
-            out.data[i] |= uint32_t(std::clamp(std::lround(straight.data[i]), 0L, 255L)) << shift;
+            out.data[i] |= uint32_t(std::clamp(std::lround(seen.data[i]), 0L, 255L)) << shift;
     }
     return out;
 }

@@ -29,16 +29,16 @@ struct PatchFrame {
     double visible = 1;                                 ///< share of the region that agrees with the reference, 0..1
 };
 
-/// A flat region drawn by hand and followed as a whole (planar track).
+/// A flat region drawn by hand and tracked as a whole (planar track).
 struct FlatPatch {
     int id = 0;
     std::string name;
     int referenceFrame = 0;
     std::vector<Eigen::Vector2d> outline;  ///< the region, px in the reference frame
-    Corners corners;                       ///< what is followed for the corner pin, px in the reference frame
+    Corners corners;                       ///< what is tracked for the corner pin, px in the reference frame
     std::vector<PatchFrame> frames;        ///< in rising order
     std::map<int, Corners> corrections;    ///< px that the artist moved the corners by, by frame
-    std::string trouble;                   ///< why following stopped, as a sentence; empty when it went all the way
+    std::string trouble;                   ///< why tracking stopped, as a sentence; empty when it went all the way
 
     [[nodiscard]] const PatchFrame* at(int frame) const;
     /// Corners in a frame: through the map, plus the corrections, which go evenly from one to the next (none in the
@@ -87,22 +87,22 @@ class FlatReference {
     int pyramidLevels_ = 1;
 };
 
-struct PatchFollowRequest {
+struct PatchTrackRequest {
     FlatPatch patch;
-    std::vector<int> frames;  ///< all frames to follow it over, rising; the reference frame is among them
+    std::vector<int> frames;  ///< all frames to track it over, rising; the reference frame is among them
     std::function<Luma(int)> read;
     std::function<bool(int frame, double x, double y)> allowed;  ///< masks; empty = everywhere
     bool forward = true, backward = true;
 };
 
-/// Follows the patch out from its reference frame, forward and backward, each frame against the reference. What was
+/// Tracks the patch out from its reference frame, forward and backward, each frame against the reference. What was
 /// found before on the sides not asked for stays. Stops with a sentence in `trouble` where quality falls under 0.5 or
 /// less than a fifth of it can be seen. Throws InputError from `read`, and Cancelled (nothing is changed then).
-FlatPatch followPatch(PatchFollowRequest request, Progress& progress);
+FlatPatch trackPatch(PatchTrackRequest request, Progress& progress);
 
 /// The patch as if seen straight on: a width × height picture whose corners are the patch's corners in that frame.
 /// Catmull–Rom sampling at exact positions; outside of the picture is 0.
-Luma straightened(const Luma& picture, const Corners& corners, int width, int height);
-DisplayPicture straightened(const DisplayPicture& picture, const Corners& corners, int width, int height);
+Luma rectified(const Luma& picture, const Corners& corners, int width, int height);
+DisplayPicture rectified(const DisplayPicture& picture, const Corners& corners, int width, int height);
 
 }  // namespace va

@@ -5,7 +5,7 @@
 #include <stdexcept>
 #include <utility>
 
-#include "track/follow.h"
+#include "track/track.h"
 
 namespace va {
 namespace {

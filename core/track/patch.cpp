@@ -184,8 +184,8 @@ void ReferencePatch::weigh(const std::vector<float>& squares, int frames) {
             const auto g = double(steep[i]), v = double(smooth[i]);
             n += 1, g1 += g, g2 += g * g, v0 += v, v1 += v * g;
         }
-    const double bend = n * g2 - g1 * g1;
-    const double slope = bend > 0 ? std::max(0.0, (n * v1 - g1 * v0) / bend) : 0;
+    const double distortion = n * g2 - g1 * g1;
+    const double slope = distortion > 0 ? std::max(0.0, (n * v1 - g1 * v0) / distortion) : 0;
     const double flat = std::max(0.05, (v0 - slope * g1) / n);
     for (size_t i = 0; i < smooth.size(); ++i) smooth[i] /= float(flat + slope * double(steep[i]));
     std::vector<float> sorted = smooth;
@@ -215,11 +215,11 @@ float ReferencePatch::textureAt(const Eigen::Vector2d& offset) const {
                       std::clamp(middle + int(std::lround(offset.y())), 0, window_.height - 1));
 }
 
-ReferencePatch ReferencePatch::blurredAlong(const Eigen::Vector2d& sweep, const Eigen::Vector2d& bend) const {
+ReferencePatch ReferencePatch::blurredAlong(const Eigen::Vector2d& sweep, const Eigen::Vector2d& distortion) const {
     ReferencePatch out;
     out.x_ = x_, out.y_ = y_, out.radius_ = radius_, out.layout_ = layout_;
     // The curve's own length hardly differs from its chord's.
-    const double length = sweep.norm() + 0.5 * bend.norm();
+    const double length = sweep.norm() + 0.5 * distortion.norm();
     const int margin = int(std::ceil(length / 2)) + 2;
     if (!usable_ || !(length > 0.5) || windowMargin_ - margin < 1) return out;
     // Gradients look one pixel beyond the patch; more is not asked of a blurred one.
@@ -234,7 +234,7 @@ ReferencePatch ReferencePatch::blurredAlong(const Eigen::Vector2d& sweep, const 
     for (int k = 0; k < samples; ++k) {
         const double t = (k + 0.5) / samples - 0.5;
         // What the shutter's middle shows at u was at u less the way there.
-        const Eigen::Vector2d from = -(t * sweep + t * t * bend);
+        const Eigen::Vector2d from = -(t * sweep + t * t * distortion);
         for (int y = 0; y < n; ++y) {
             const float m[6] = {1, 0, 0, 1, float(from.x()), float(y + beyond + from.y())};
             sampleCubic(window_.data.data(), window_.width, u.data(), v.data(), whole, m, line.data());

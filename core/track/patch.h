@@ -85,10 +85,10 @@ class ReferencePatch {
     [[nodiscard]] double solidShare() const { return solidShare_; }
 
     /// The same patch as it looks under motion blur along `sweep` (px of the reference's frame, whole length), whose
-    /// middle stands where the shutter's middle was. `bend` curves it: at the time t of the exposure, −½…½, the surface
-    /// is at t·sweep + t²·bend. Not usable where too little of the picture around the patch was kept.
+    /// middle stands where the shutter's middle was. `distort` curves it: at the time t of the exposure, −½…½, the
+    /// surface is at t·sweep + t²·distort. Not usable where too little of the picture around the patch was kept.
     [[nodiscard]] ReferencePatch blurredAlong(const Eigen::Vector2d& sweep,
-                                              const Eigen::Vector2d& bend = Eigen::Vector2d::Zero()) const;
+                                              const Eigen::Vector2d& distortion = Eigen::Vector2d::Zero()) const;
     static constexpr int blurReach = 20;  ///< px, of the longest sweep
 
   private:

@@ -13,7 +13,7 @@ namespace va {
 
 /// How a point of a path came about.
 enum class PointOrigin : uint8_t {
-    followed,    ///< registered against a reference patch
+    tracked,     ///< registered against a reference patch
     byHand,      ///< put there by the artist: never moved by the program
     carried,     ///< taken along by neighbours while the spot itself was hidden
     foundAgain,  ///< registered where the solve said it would be
@@ -27,7 +27,7 @@ struct PathPoint {
     float sxx = 0, sxy = 0, syy = 0;  ///< covariance of (x, y), px²
     uint16_t chain = 0;               ///< how many times the reference had been re-taken before this point
     float drift = 0;                  ///< px, one sigma an axis: the part of the error that neighbouring frames share
-    PointOrigin origin = PointOrigin::followed;
+    PointOrigin origin = PointOrigin::tracked;
     bool aside = false;   ///< this frame of the path is set aside
     bool masked = false;  ///< a mask covers it now; comes back when the mask goes
     /// Where it lies depends on damaged pictures: its covariance was raised until a solve tells whether it can be used.
@@ -45,9 +45,9 @@ enum class MotionModel : uint8_t { translation, similarity, affine };
 struct PatchEvidence {
     /// Variance of the place as the patch's parts scatter, over what noise explains; 1 = one surface, large = two
     /// surfaces, a highlight, a shadow's edge.
-    float misfit = 1;
+    float varianceInflation = 1;
     /// Weaker over stronger sigma direction of the place, 0..1: near 0 the patch slides along an edge.
-    float grip = 1;
+    float anisotropy = 1;
 };
 
 /// What a feature leaves behind: its 2D positions over frames, in rising frame order.

@@ -10,9 +10,9 @@
 
 #include "base/parallel.h"
 #include "track/calibrate.h"
-#include "track/feature_follower.h"
-#include "track/follow.h"
+#include "track/feature_tracker.h"
 #include "track/frame_reader.h"
+#include "track/track.h"
 
 namespace va {
 namespace {
@@ -151,10 +151,10 @@ class Remeasurer {
         if (!reference.patch || !reference.patch->usable()) return std::nullopt;
         const Eigen::Matrix2d back = passage.middle.shape.inverse();
         const Eigen::Vector2d sweep = share * (back * passage.velocity),
-                              bend = 0.5 * share * share * (back * passage.acceleration);
+                              distortion = 0.5 * share * share * (back * passage.acceleration);
         if (!(sweep.norm() < longestSmear - 4)) return std::nullopt;
-        const bool sharp = !(sweep.norm() + 0.5 * bend.norm() > 0.5);
-        const ReferencePatch blurred = sharp ? *reference.patch : reference.patch->blurredAlong(sweep, bend);
+        const bool sharp = !(sweep.norm() + 0.5 * distortion.norm() > 0.5);
+        const ReferencePatch blurred = sharp ? *reference.patch : reference.patch->blurredAlong(sweep, distortion);
         if (!blurred.usable()) return std::nullopt;
         Placement start = passage.middle;
         start.at -= start.shape * reference.offset;
@@ -199,8 +199,8 @@ class Remeasurer {
             const auto best = size_t(std::max_element(sum.begin(), sum.end()) - sum.begin());
             double share = 0.1 * double(best);
             if (best > 0 && best + 1 < steps) {
-                const double bend = sum[best - 1] - 2 * sum[best] + sum[best + 1];
-                if (bend < 0) share += 0.05 * (sum[best - 1] - sum[best + 1]) / bend;
+                const double distortion = sum[best - 1] - 2 * sum[best] + sum[best + 1];
+                if (distortion < 0) share += 0.05 * (sum[best - 1] - sum[best + 1]) / distortion;
             }
             shares.push_back(share);
             blurredFrames += best > 0 && (sum[best] - sum[0]) / n > 0.004;

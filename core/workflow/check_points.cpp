@@ -138,9 +138,9 @@ Shot withCheckPoint(const Shot& shot, Kind kind, const std::vector<int>& paths) 
 
 const MeasureReport* reportOf(const Shot& shot, int id) {
     if (stalenessOf(shot).solve) return nullptr;
-    const auto obeyed = obeyedCheckPoints(shot);
-    for (size_t i = 0; i < obeyed.size() && i < shot.solve->reports.size(); ++i)
-        if (obeyed[i]->id == id) return &shot.solve->reports[i];
+    const auto used = usedCheckPoints(shot);
+    for (size_t i = 0; i < used.size() && i < shot.solve->reports.size(); ++i)
+        if (used[i]->id == id) return &shot.solve->reports[i];
     return nullptr;
 }
 

@@ -15,7 +15,7 @@ class Exclusion {
     /// Opens the matte files. Throws InputError when they can't be read or have another size than the plate.
     explicit Exclusion(const Shot& shot);
     [[nodiscard]] bool empty() const { return masks_.empty() && !matte_; }
-    /// Throws InputError when the matte has no picture for the frame: followed on, as if nothing were masked there, the
+    /// Throws InputError when the matte has no picture for the frame: tracked on, as if nothing were masked there, the
     /// result would be wrong without anybody noticing.
     [[nodiscard]] bool allowed(int frame, double x, double y);
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "workflow/gather_scene.h"
 
-#include "solve/slip.h"
+#include "solve/report/slip.h"
 #include "workflow/mover_work.h"
 #include "workflow/verdict.h"
 

@@ -73,7 +73,7 @@ Shot withEdgesFound(const Shot& shot, int frame, Progress& progress, std::string
         ++added;
     }
     if (!r.trouble.empty() && added > 0)
-        say(sentence, text("%d edges, too few to tell which one lens makes straight. Draw some more.", added));
+        say(sentence, text("%d edges, too few to tell which one lens makes undistorted. Draw some more.", added));
     else
         say(sentence, added == 0 ? text("No long edges in frame %d. Draw along one, or try another frame.", frame)
                                  : text("%d edges that one lens makes straight, of %zu found. Accept those that are "
@@ -167,16 +167,17 @@ Shot withLensFile(const Shot& shot, const std::string& path) {
     LensFile file = readLensFile(path);
     if (!file.stops.empty()) {
         if (shot.back.focal == Known::unknown)
-            throw InputError("\"" + path +
-                             "\" is of a zoom lens: give the focal length of this shot first, then the bend at it can "
-                             "be had.");
+            throw InputError(
+                "\"" + path +
+                "\" is of a zoom lens: give the focal length of this shot first, then the distortion at it can "
+                "be had.");
         file = file.at(shot.back.focalMm);
     }
     Shot out = shot;
     if (file.focalAssumed && file.intrinsics.focalPx > 0 && shot.hasPlate()) {
-        // Found in a picture without its focal length: the same bend in px, for the focal length here.
+        // Found in a picture without its focal length: the same distortion in px, for the focal length here.
         const Intrinsics lens = file.forSize(shot.plate.width, shot.plate.height);
-        out.back.lens = bendForFocal(lens.lens, shot.givenLens().focalPx / lens.focalPx);
+        out.back.lens = distortionForFocal(lens.lens, shot.givenLens().focalPx / lens.focalPx);
         out.back.distortion = shot.back.focal == Known::known ? Known::known : Known::start;
         out.back.principalOffset = lens.principalPoint - middleOf(shot.plate);
     } else if (file.intrinsics.focalPx > 0 && shot.hasPlate())
@@ -268,7 +269,7 @@ Shot withBackFacts(const Shot& shot, const BackFacts& facts) {
 
 Shot withLensProfile(const Shot& shot, const LensProfile& profile, std::string* sentence) {
     if (shot.back.focal == Known::unknown || !(shot.back.focalMm > 0))
-        throw InputError("Give the focal length first: the data base knows the bend for each.");
+        throw InputError("Give the focal length first: the data base knows the distortion for each.");
     RadialPolynomial p;
     p.form = RadialForm(int(profile.form));
     p.terms = profile.terms;

@@ -15,12 +15,12 @@ namespace va {
 /// (no picture) and Cancelled.
 Shot withEdgesFound(const Shot& shot, int frame, Progress& progress, std::string* sentence = nullptr);
 
-/// Adds the edge along a stroke as an accepted one. Throws InputError where there is none to follow.
+/// Adds the edge along a stroke as an accepted one. Throws InputError where there is none to track.
 Shot withEdgeAlong(const Shot& shot, int frame, const Eigen::Vector2d& from, const Eigen::Vector2d& to);
 
-/// The bend that makes the accepted edges straight (all proposals, where none is accepted) becomes the start value of
-/// the distortion, for the focal length as given or assumed. Accepted edges are trusted, proposals sorted. Throws
-/// InputError with the trouble.
+/// The distortion that makes the accepted edges straight (all proposals, where none is accepted) becomes the start
+/// value of the distortion, for the focal length as given or assumed. Accepted edges are trusted, proposals sorted.
+/// Throws InputError with the trouble.
 Shot withLensFromEdges(const Shot& shot, Progress& progress, std::string* sentence = nullptr);
 
 /// Finds the chart in all stills of the shot and calibrates with the model that is chosen; the result is shot.chart,
@@ -35,8 +35,8 @@ Shot withChartLens(const Shot& shot);
 /// shot's own says between which; it must be known then. Throws InputError.
 Shot withLensFile(const Shot& shot, const std::string& path);
 
-/// Another lens model that bends as nearly the same as it can, where a bend was given; the sentence says the largest
-/// difference in px.
+/// Another lens model that distorts as nearly the same as it can, where a distortion was given; the sentence says the
+/// largest difference in px.
 Shot withLensModel(const Shot& shot, LensKind kind, std::string* sentence = nullptr);
 
 /// What metadata and the camera data base tell of the camera back.
@@ -55,11 +55,11 @@ BackFacts backFactsOf(const PlateInfo& plate, const CameraBase& base);
 /// Takes what the facts tell: sensor width as known, focal length as a start value (cameras round it).
 Shot withBackFacts(const Shot& shot, const BackFacts& facts);
 
-/// The lens of the data base at the shot's focal length as the known bend. Throws InputError where the data base does
-/// not hold it at that focal length.
+/// The lens of the data base at the shot's focal length as the known distortion. Throws InputError where the data base
+/// does not hold it at that focal length.
 Shot withLensProfile(const Shot& shot, const LensProfile& profile, std::string* sentence = nullptr);
 
-/// The plate as a cut-out of a larger picture (sizes in px of the plate): sensor width and principal point follow. The
+/// The plate as a cut-out of a larger picture (sizes in px of the plate): sensor width and principal point track. The
 /// sensor width given before is taken for that of the whole picture, unless the plate was a cut-out already. Throws
 /// InputError where the plate does not lie inside.
 Shot withCut(const Shot& shot, const CameraBack::Cut& cut);

@@ -7,11 +7,11 @@
 
 #include "base/error.h"
 #include "lens/film_back.h"
-#include "workflow/follow_shot.h"
+#include "workflow/motion_blur.h"
 #include "workflow/mover_work.h"
 #include "workflow/settle_doubt.h"
-#include "workflow/straighten_first.h"
-#include "workflow/unsmear.h"
+#include "workflow/track_shot.h"
+#include "workflow/undistort_first.h"
 
 namespace va {
 
@@ -62,7 +62,7 @@ SolveRequest solveRequestFor(const Shot& shot) {
     request.zoom = shot.choices.zoom;
     request.readoutKnown = shot.back.readoutKnown;
     request.readout = shot.back.readout;
-    for (const CheckPoint* c : obeyedCheckPoints(shot)) request.measures.push_back(c->measure);
+    for (const CheckPoint* c : usedCheckPoints(shot)) request.measures.push_back(c->measure);
     request.seed = shot.seed;
     return request;
 }
@@ -96,7 +96,7 @@ bool focalIsUnsure(const SolveResult& r) {
 
 }  // namespace
 
-std::vector<const CheckPoint*> obeyedCheckPoints(const Shot& shot) {
+std::vector<const CheckPoint*> usedCheckPoints(const Shot& shot) {
     std::vector<const CheckPoint*> out;
     for (const CheckPoint& c : shot.checkPoints)
         if (c.on && !c.measure.paths.empty()) out.push_back(&c);
@@ -139,30 +139,30 @@ Shot settled(const Shot& shot, Progress& progress) {
 }  // namespace
 
 Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
-    const Shot followed = withPaths(shot, progress, soFar);
-    if (soFar) *soFar = followed;
-    Shot solved = withSolve(followed, progress);
-    std::optional<Intrinsics> straighten;
+    const Shot tracked = withPaths(shot, progress, soFar);
+    if (soFar) *soFar = tracked;
+    Shot solved = withSolve(tracked, progress);
+    std::optional<Intrinsics> undistort;
     if (solved.solve->motion == Motion::free && shot.back.distortion == Known::unknown &&
-        bendsStrongly(solved.solve->lens, shot.plate.width, shot.plate.height) &&
-        !lensToFollowBy(shot, *openPlate(shot.plateSpec, shot.overrides))) {
-        // Only now it shows how strongly the lens bends: features are followed once more with it taken out.
+        distortsStrongly(solved.solve->lens, shot.plate.width, shot.plate.height) &&
+        !lensToTrackBy(shot, *openPlate(shot.plateSpec, shot.overrides))) {
+        // Only now it shows how strongly the lens distorts: features are tracked once more with it taken out.
         if (soFar) *soFar = solved;
-        if (canBeStraightened(solved.solve->lens, shot.plate.width, shot.plate.height)) {
-            straighten = solved.solve->lens;
-            solved = withSolve(withPathsAnew(solved, progress, soFar, straighten), progress);
+        if (canBeUndistorted(solved.solve->lens, shot.plate.width, shot.plate.height)) {
+            undistort = solved.solve->lens;
+            solved = withSolve(withPathsAnew(solved, progress, soFar, undistort), progress);
         }
     }
     solved = settled(solved, progress);
     if (soFar) *soFar = solved;
     if (shot.density == Density::normal && focalIsUnsure(*solved.solve)) {
         // Errors of single features average out: more of them are the only way to know better.
-        const Shot denser = withMorePaths(solved, Density::many, progress, straighten);
+        const Shot denser = withMorePaths(solved, Density::many, progress, undistort);
         if (denser.paths != solved.paths) solved = settled(withSolveUpdated(denser, progress), progress);
         if (soFar) *soFar = solved;
     }
     if (shot.care == Care::careful && solved.solve->motion == Motion::free)
-        if (const Shot better = withGuidedFollow(solved, progress); better.paths != solved.paths)
+        if (const Shot better = withGuidedTrack(solved, progress); better.paths != solved.paths)
             solved = withSolve(better, progress);
     // What is measured anew lies within a pixel of where it was: the solve goes on from where it is.
     const Shot better = withSmearRemeasured(solved, progress);

@@ -5,7 +5,7 @@
 
 #include "base/progress.h"
 #include "shot/shot.h"
-#include "track/follow.h"
+#include "track/track.h"
 
 namespace va {
 
@@ -32,8 +32,8 @@ Shot withSolve(const Shot& shot, Progress& progress);
 /// The same from where the shot's solve stands, which is quick: after edits.
 Shot withSolveUpdated(const Shot& shot, Progress& progress);
 
-/// Check points that the solve is asked to obey, in the order of its reports.
-std::vector<const CheckPoint*> obeyedCheckPoints(const Shot& shot);
+/// Check points that the solve is asked to use, in the order of its reports.
+std::vector<const CheckPoint*> usedCheckPoints(const Shot& shot);
 
 /// The shot with these edits of the camera's path, and no others.
 Shot withCameraPathEdits(const Shot& shot, const std::vector<PathEdit>& edits);
@@ -41,9 +41,9 @@ Shot withCameraPathEdits(const Shot& shot, const std::vector<PathEdit>& edits);
 /// The shot with other ground choices.
 Shot withGround(const Shot& shot, const GroundSpec& spec);
 
-/// The automatic run over all steps up to a first ground: follows what has to be followed, and solves. Where the solve
+/// The automatic run over all steps up to a first ground: tracks what has to be tracked, and solves. Where the solve
 /// then knows the focal length to no better than an eighth of a percent, and density is "normal", more features are
-/// followed. With care "careful" the solve guides a second follow, and is made anew from what that found. On cancel,
+/// tracked. With care "careful" the solve guides a second track, and is made anew from what that found. On cancel,
 /// `soFar` (if given) holds what was reached.
 Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar = nullptr);
 

@@ -53,7 +53,7 @@ double areaOf(const Outline& outline) {
     return twice / 2;
 }
 
-/// Where the mover's believed features stand, by frame.
+/// Where the mover's used features stand, by frame.
 std::map<int, Outline> outlinesOf(const Shot& shot, const Mover& m) {
     std::map<int, Outline> out;
     for (const SolvedPoint& p : m.solve->points)
@@ -64,11 +64,11 @@ std::map<int, Outline> outlinesOf(const Shot& shot, const Mover& m) {
     return out;
 }
 
-/// New features inside of the outlines, followed.
+/// New features inside of the outlines, tracked.
 std::vector<Path> moreFeatures(const Shot& shot, const std::map<int, Outline>& outlines, Progress& progress) {
     const auto source = openPlate(shot.plateSpec, shot.overrides);
     Exclusion exclusion(shot);
-    FollowRequest request;
+    TrackRequest request;
     for (const int f : shot.frames())
         if (const auto at = outlines.find(f); at != outlines.end() && !at->second.empty()) request.frames.push_back(f);
     WholeFrames reader(*source);
@@ -78,7 +78,7 @@ std::vector<Path> moreFeatures(const Shot& shot, const std::map<int, Outline>& o
         return at != outlines.end() && contains(at->second, {x, y}) &&
                (exclusion.empty() || exclusion.allowed(f, x, y));
     };
-    request.options = followOptions(shot.density, Care::quick);
+    request.options = trackOptions(shot.density, Care::quick);
     // The finder shares features out over the frame: the mover's part of that share is to hold what it needs.
     double area = 1;
     for (const auto& [frame, outline] : outlines) area = std::max(area, areaOf(outline));
@@ -89,7 +89,7 @@ std::vector<Path> moreFeatures(const Shot& shot, const std::map<int, Outline>& o
     request.firstId = shot.paths->empty() ? 1 : shot.paths->back().id + 1;
     progress.stage("Finding features on the mover", int(request.frames.size()), 0.4);
     if (request.frames.size() < 2) return {};
-    std::vector<Path> out = followFeatures(std::move(request), progress);
+    std::vector<Path> out = trackFeatures(std::move(request), progress);
     reader.removeFrom(out);
     return out;
 }

@@ -5,8 +5,8 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "solve/incremental/observations.h"
 #include "solve/mover.h"
-#include "solve/sightings.h"
 #include "workflow/match_shot.h"
 
 namespace va {
@@ -64,7 +64,7 @@ Shot withMoversProposed(const Shot& shot, Progress& progress) {
         const Shot with = withMoversSolved(withMover(out, p.ids), progress);
         if (with.movers.back().solve->motion != Motion::free) continue;
         out = with;
-        // Its paths were not believed by the camera's solve anyway: that is not stale for it.
+        // Its paths were not used by the camera's solve anyway: that is not stale for it.
         if (fresh) out.solveFrom = fingerprintOfSolveInput(out);
     }
     return withMoversSolved(out, progress);

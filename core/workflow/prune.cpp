@@ -58,7 +58,7 @@ std::set<int> crossingPaths(const Shot& shot) {
 
 bool PruneRules::any() const {
     return shorterThan || raggedOver || qualityUnder || driftOver || jumpOver || residualOver || nearerToEdge ||
-           misfitOver || gripUnder || inMask || crossing;
+           varianceInflationOver || anisotropyUnder || inMask || crossing;
 }
 
 std::map<int, std::string> pathsToPrune(const Shot& shot, const PruneRules& rules) {
@@ -98,10 +98,10 @@ std::map<int, std::string> pathsToPrune(const Shot& shot, const PruneRules& rule
         else if (rules.residualOver && r != residual.end() && r->second > *rules.residualOver)
             why = said("residual %.2f px", r->second);
         else if (rules.nearerToEdge && edge < *rules.nearerToEdge) why = said("%.0f px from the picture's edge", edge);
-        else if (rules.misfitOver && double(p.evidence.misfit) > *rules.misfitOver)
-            why = said("patch holds two surfaces (misfit %.1f)", double(p.evidence.misfit));
-        else if (rules.gripUnder && double(p.evidence.grip) < *rules.gripUnder)
-            why = said("slides along an edge (grip %.2f)", double(p.evidence.grip));
+        else if (rules.varianceInflationOver && double(p.evidence.varianceInflation) > *rules.varianceInflationOver)
+            why = said("patch holds two surfaces (varianceInflation %.1f)", double(p.evidence.varianceInflation));
+        else if (rules.anisotropyUnder && double(p.evidence.anisotropy) < *rules.anisotropyUnder)
+            why = said("slides along an edge (anisotropy %.2f)", double(p.evidence.anisotropy));
         else if (rules.inMask && masked * 2 >= int(p.points.size()) && masked > 0) why = "in a mask";
         else if (crossing.contains(p.id)) why = "crosses another path";
         if (!why.empty()) out[p.id] = why;

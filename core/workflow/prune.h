@@ -11,16 +11,16 @@ namespace va {
 
 /// Rules by which paths are set aside. An empty one does not apply. Paths by hand are spared unless `byHandToo`.
 struct PruneRules {
-    std::optional<int> shorterThan;      ///< frames
-    std::optional<double> raggedOver;    ///< px RMS off smooth motion
-    std::optional<double> qualityUnder;  ///< mean match quality, 0..1
-    std::optional<double> driftOver;     ///< px
-    std::optional<double> jumpOver;      ///< px off smooth motion in a single frame
-    std::optional<double> residualOver;  ///< px RMS against the solve
-    std::optional<double> nearerToEdge;  ///< px: paths that come nearer to the picture's edge
-    std::optional<double> misfitOver;    ///< PatchEvidence::misfit: patch on two surfaces
-    std::optional<double> gripUnder;     ///< PatchEvidence::grip: patch on an edge
-    bool inMask = false;                 ///< masked in at least half of their frames
+    std::optional<int> shorterThan;               ///< frames
+    std::optional<double> raggedOver;             ///< px RMS off smooth motion
+    std::optional<double> qualityUnder;           ///< mean match quality, 0..1
+    std::optional<double> driftOver;              ///< px
+    std::optional<double> jumpOver;               ///< px off smooth motion in a single frame
+    std::optional<double> residualOver;           ///< px RMS against the solve
+    std::optional<double> nearerToEdge;           ///< px: paths that come nearer to the picture's edge
+    std::optional<double> varianceInflationOver;  ///< PatchEvidence::varianceInflation: patch on two surfaces
+    std::optional<double> anisotropyUnder;        ///< PatchEvidence::anisotropy: patch on an edge
+    bool inMask = false;                          ///< masked in at least half of their frames
     bool crossing = false;  ///< within half a patch of a longer path in some frame, moving otherwise: one of them slips
     bool byHandToo = false;
     [[nodiscard]] bool any() const;

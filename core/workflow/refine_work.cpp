@@ -6,17 +6,17 @@
 #include <map>
 
 #include "base/text.h"
-#include "solve/solve_errors.h"
+#include "solve/report/solve_errors.h"
 #include "workflow/match_shot.h"
 
 namespace va {
 
-std::string refineSentence(int sightings, int paths, double fitBefore, double fitAfter, double checkBefore,
+std::string refineSentence(int observations, int paths, double fitBefore, double fitAfter, double checkBefore,
                            double checkAfter) {
-    if (sightings == 0 && paths == 0)
+    if (observations == 0 && paths == 0)
         return text("Nothing stands out: fit %.3f px. There is nothing to set aside.", fitBefore);
-    std::string out = text("Set aside %d single sighting%s and %d path%s. Fit %.3f → %.3f px", sightings,
-                           sightings == 1 ? "" : "s", paths, paths == 1 ? "" : "s", fitBefore, fitAfter);
+    std::string out = text("Set aside %d single observation%s and %d path%s. Fit %.3f → %.3f px", observations,
+                           observations == 1 ? "" : "s", paths, paths == 1 ? "" : "s", fitBefore, fitAfter);
     if (checkBefore < 0 || checkAfter < 0) return out + "; there is no check error to tell whether the camera gained.";
     out += text(", check %.3f → %.3f px. ", checkBefore, checkAfter);
     const double gain = 1 - checkAfter / std::max(1e-9, checkBefore);
@@ -48,7 +48,7 @@ Shot withRefinement(const Shot& shot, const RefineRule& rule, Progress& progress
         if (e.off.norm() > limit) c.bad.push_back(e.frame);
     }
     auto paths = std::make_shared<std::vector<Path>>(*shot.paths);
-    int sightings = 0, whole = 0;
+    int observations = 0, whole = 0;
     for (Path& p : *paths) {
         const auto c = counts.find(p.id);
         if (c == counts.end() || p.setAside || p.origin == PathOrigin::byHand || c->second.bad.empty()) continue;
@@ -60,14 +60,14 @@ Shot withRefinement(const Shot& shot, const RefineRule& rule, Progress& progress
             continue;
         }
         for (const int frame : c->second.bad)
-            if (PathPoint* q = p.at(frame)) q->aside = true, ++sightings;
+            if (PathPoint* q = p.at(frame)) q->aside = true, ++observations;
     }
-    if (sightings > 0 || whole > 0) {
+    if (observations > 0 || whole > 0) {
         out.paths = paths;
         out = withSolveUpdated(out, progress);
     }
     out.refineReport =
-        refineSentence(sightings, whole, solve.rmsPx, out.solve->rmsPx, solve.checkRmsPx, out.solve->checkRmsPx);
+        refineSentence(observations, whole, solve.rmsPx, out.solve->rmsPx, solve.checkRmsPx, out.solve->checkRmsPx);
     return out;
 }
 

@@ -9,9 +9,9 @@
 
 #include "base/text.h"
 #include "lens/film_back.h"
-#include "workflow/follow_shot.h"
 #include "workflow/match_shot.h"
 #include "workflow/stale.h"
+#include "workflow/track_shot.h"
 
 namespace va {
 namespace {
@@ -76,7 +76,7 @@ std::string lensInBrief(const LensModel& l) {
 }
 
 Verdict onLens(const Shot& s) {
-    const bool solved = s.solve->has() && s.solve->motion != Motion::fixed;
+    const bool solved = s.solve->has() && s.solve->motion != Motion::lockedOff;
     if (!solved) {
         if (s.back.distortion != Known::unknown && !s.back.lens.isZero())
             return {s.back.distortion == Known::known ? Lamp::good : Lamp::none,
@@ -90,9 +90,9 @@ Verdict onLens(const Shot& s) {
     const Intrinsics& l = s.solve->lens;
     const double across = seenAcross(l, s.plate.width, s.plate.height) * 180 / M_PI;
     const std::string how = s.back.distortion == Known::known ? "given" : "solved";
-    if (s.solve->bendRefusedPx >= 0 && !stalenessOf(s).solve) return {Lamp::look, refusalOf(*s.solve)};
+    if (s.solve->distortionRefusedPx >= 0 && !stalenessOf(s).solve) return {Lamp::look, refusalOf(*s.solve)};
     return {stalenessOf(s).solve ? Lamp::stale : Lamp::good,
-            text("%.1f° across · %s %s", across, lensInBrief(l.lens).c_str(), how.c_str())};
+            text("field of view %.1f° · %s %s", across, lensInBrief(l.lens).c_str(), how.c_str())};
 }
 
 /// A mask that rides on something that is not there any more.
@@ -111,8 +111,8 @@ Verdict onFeatures(const Shot& s) {
                                  m->name.c_str(), m->ride == MaskRide::patch ? "patch" : "path")};
     if (s.paths->empty()) {
         if (s.pathsFrom != 0)
-            return {Lamp::look, "Nothing to follow was found: the picture has no texture, or a mask covers it."};
-        return {Lamp::none, "Not followed yet"};
+            return {Lamp::look, "Nothing to track was found: the picture has no texture, or a mask covers it."};
+        return {Lamp::none, "Not tracked yet"};
     }
     int live = 0;
     for (const Path& p : *s.paths) live += !p.setAside;
@@ -120,12 +120,12 @@ Verdict onFeatures(const Shot& s) {
     int fewest = 1 << 30;
     for (const Cover& c : coverOf(s))
         if (c.thin) thin.push_back(c.frame), fewest = std::min(fewest, c.count);
-    if (stalenessOf(s).features) switch (followWorkFor(s)) {
-            case FollowWork::grow:
-                return {Lamp::stale, text("%d paths. The range has grown: follow the new frames.", live)};
-            case FollowWork::exclusions:
-                return {Lamp::stale, text("%d paths. Masks have changed: follow again where they did.", live)};
-            default: return {Lamp::stale, text("%d paths, from other settings or another plate. Follow again.", live)};
+    if (stalenessOf(s).features) switch (trackWorkFor(s)) {
+            case TrackWork::grow:
+                return {Lamp::stale, text("%d paths. The range has grown: track the new frames.", live)};
+            case TrackWork::exclusions:
+                return {Lamp::stale, text("%d paths. Masks have changed: track again where they did.", live)};
+            default: return {Lamp::stale, text("%d paths, from other settings or another plate. Track again.", live)};
         }
     if (!thin.empty())
         return {Lamp::look, text("%d paths. Thin at %s: down to %d. Add some there.", live,
@@ -174,8 +174,8 @@ bool allOnMovers(const Shot& s) {
 /// Check points that the solve does not meet, the worst first; empty when all are within three tolerances.
 std::string unmetCheckPoints(const Shot& s) {
     const SolveResult& r = *s.solve;
-    const auto obeyed = obeyedCheckPoints(s);
-    if (obeyed.size() != r.reports.size()) return {};
+    const auto used = usedCheckPoints(s);
+    if (used.size() != r.reports.size()) return {};
     int unmet = 0;
     size_t worst = 0;
     for (size_t i = 0; i < r.reports.size(); ++i) {
@@ -183,12 +183,12 @@ std::string unmetCheckPoints(const Shot& s) {
         if (r.reports[i].inTolerances > r.reports[worst].inTolerances) worst = i;
     }
     if (unmet == 0) return {};
-    const bool angle = obeyed[worst]->measure.kind == PointTie::Kind::rightAngle;
-    std::string out = text("\"%s\" is missed by %.3g%s, %.0f times its tolerance", obeyed[worst]->name.c_str(),
+    const bool angle = used[worst]->measure.kind == PointTie::Kind::rightAngle;
+    std::string out = text("\"%s\" is missed by %.3g%s, %.0f times its tolerance", used[worst]->name.c_str(),
                            r.reports[worst].off, angle ? "°" : " m", r.reports[worst].inTolerances);
     if (unmet > 1) out += text(", and %d more %s missed", unmet - 1, unmet == 2 ? "is" : "are");
     if (r.freeRmsPx > 0 && r.rmsPx > 1.3 * r.freeRmsPx)
-        out += text("; obeying the check points took the fit from %.2f to %.2f px", r.freeRmsPx, r.rmsPx);
+        out += text("; using_ the check points took the fit from %.2f to %.2f px", r.freeRmsPx, r.rmsPx);
     return out + ". They contradict each other or the plate: look at the worst, and at what it is assigned to.";
 }
 
@@ -217,12 +217,12 @@ std::string readoutInBrief(const SolveResult& r) {
                : text(" · rows read over %.2f of the frame's time", r.readout);
 }
 
-/// Why a move is taken for a free one, where the program chose: " · a turn alone leaves 6.3 px", or how far things
-/// shift against each other where a turn was out of the question.
+/// Why a move is taken for a free one, where the program chose: " · a nodal pan leaves 6.3 px", or how far things
+/// shift against each other where a nodal pan was out of the question.
 std::string evidenceInBrief(const Shot& s) {
     const SolveResult& r = *s.solve;
     if (r.motion != Motion::free || s.choices.move != MoveChoice::automatic) return {};
-    if (r.rotationRmsPx > r.rmsPx) return text(" · a turn alone leaves %.1f px", r.rotationRmsPx);
+    if (r.rotationRmsPx > r.rmsPx) return text(" · a nodal pan leaves %.1f px", r.rotationRmsPx);
     return r.parallaxPx > 0 ? text(" · parallax %.0f px", r.parallaxPx) : std::string();
 }
 
@@ -259,7 +259,7 @@ Verdict onSolve(const Shot& s) {
     switch (r.trouble) {
         case SolveTrouble::tooFewFrames:
             return {Lamp::look, frames < 2 ? "A single frame has no motion to solve from. Choose a longer range."
-                                           : "The paths are too short to join the frames. Follow again, or choose a "
+                                           : "The paths are too short to join the frames. Track again, or choose a "
                                              "range where the view stays longer."};
         case SolveTrouble::tooFewPaths:
             return {Lamp::look,
@@ -279,7 +279,7 @@ Verdict onSolve(const Shot& s) {
                      "features on moving things, or give the focal length.",
                      r.parallaxPx)};
         case SolveTrouble::noParallax:
-            if (r.motion == Motion::fixed)
+            if (r.motion == Motion::lockedOff)
                 return {Lamp::look,
                         "The camera does not move: no depth can be had. Use a clip with a moving camera, or match it "
                         "as a still."};
@@ -296,12 +296,11 @@ Verdict onSolve(const Shot& s) {
     if (!s.movers.empty()) number += text(" · %zu mover%s", s.movers.size(), s.movers.size() == 1 ? "" : "s");
     if (stalenessOf(s).solve) return {Lamp::stale, number + ", before the last change. Solve again."};
     if (r.trouble == SolveTrouble::growthStopped) return {Lamp::look, number + ". " + unreached(s)};
-    // A turn explains the paths as well as a path of the camera does: that path is then a product of noise.
+    // A nodal pan explains the paths as well as a path of the camera does: that path is then a product of noise.
     if (s.choices.move == MoveChoice::free && r.rotationRmsPx >= 0 && r.rotationRmsPx < 1.2 * r.rmsPx)
-        return {Lamp::look,
-                number + text(", but a turn alone fits as well (%.2f px): the camera's places are not to be "
-                              "trusted. Let the kind of move be found by itself.",
-                              r.rotationRmsPx)};
+        return {Lamp::look, number + text(", but a nodal pan fits as well (%.2f px): the camera's places are not to be "
+                                          "trusted. Let the kind of move be automatic.",
+                                          r.rotationRmsPx)};
     if (const std::string unmet = unmetCheckPoints(s); !unmet.empty()) return {Lamp::look, number + ". " + unmet};
     if (r.mirrorRmsPx >= 0)
         return {Lamp::look,
@@ -372,10 +371,10 @@ Verdict onExport(const Shot& s) {
 }  // namespace
 
 std::string refusalOf(const SolveResult& r) {
-    if (r.bendRefusedPx < 0) return {};
+    if (r.distortionRefusedPx < 0) return {};
     const std::string taken = r.lens.lens.isZero() ? "taken as none" : "kept as given";
-    const std::string why = r.bendRefusedPx < 1e6 ? text("could be had only to ± %.1f px", r.bendRefusedPx)
-                                                  : std::string("came out folding over inside the frame");
+    const std::string why = r.distortionRefusedPx < 1e6 ? text("could be had only to ± %.1f px", r.distortionRefusedPx)
+                                                        : std::string("came out folding over inside the frame");
     return "Distortion " + why + " from these frames, so it was " + taken +
            ". Give a start value from edges or a chart, or solve more frames.";
 }
@@ -434,9 +433,14 @@ Verdict sentenceThatMatters(const Shot& shot) {
         if (v.lamp == Lamp::look || v.lamp == Lamp::stale) return v;
     }
     if (!shot.solve->has()) return {Lamp::none, "Press Match shot, or open a step at the left."};
-    Verdict v = verdictOn(shot, Step::solve);
-    v.sentence =
-        text("%d of %d frames solved · ", shot.solve->solvedCount(), int(shot.solve->frames.size())) + v.sentence;
+    return verdictLine(shot, Step::solve);
+}
+
+Verdict verdictLine(const Shot& shot, Step step) {
+    Verdict v = verdictOn(shot, step);
+    if (step == Step::solve && shot.solve->has() && v.lamp == Lamp::good)
+        v.sentence =
+            text("%d of %d frames solved · ", shot.solve->solvedCount(), int(shot.solve->frames.size())) + v.sentence;
     return v;
 }
 

@@ -24,7 +24,10 @@ struct Verdict {
 Verdict verdictOn(const Shot& shot, Step step);
 std::array<Verdict, stepCount> verdictsOn(const Shot& shot);
 
-/// What stands on the strip: the one thing to know now. Trouble first, else the solve's number.
+/// The verdict as the strip shows it, on a line of its own: that on the solve begins with the frames solved.
+Verdict verdictLine(const Shot& shot, Step step);
+
+/// The one thing to know now, after a job. Trouble first, else the solve's number.
 Verdict sentenceThatMatters(const Shot& shot);
 
 /// How well a frame is covered by features.
@@ -36,7 +39,7 @@ struct Cover {
 };
 std::vector<Cover> coverOf(const Shot& shot);
 
-/// Why a solve did not find the bend itself, and what to try; empty where it did.
+/// Why a solve did not find the distortion itself, and what to try; empty where it did.
 std::string refusalOf(const SolveResult& solve);
 
 }  // namespace va

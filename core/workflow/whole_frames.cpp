@@ -9,7 +9,7 @@
 namespace va {
 namespace {
 
-/// As far as a neighbour's picture may stand in: the longest stretch of damage that following goes across.
+/// As far as a neighbour's picture may stand in: the longest stretch of damage that tracking goes across.
 constexpr int farthest = 64;
 /// Around a point, as far as its pattern reaches; and how far off it may be where that depends on damage. Both in px at
 /// 1280 px of width.

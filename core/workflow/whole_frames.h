@@ -17,9 +17,9 @@ float doubtVariance(int width);
 /// So many points of a frame that depend on no damage tell where the camera was.
 inline constexpr int enoughSoundPoints = 24;
 
-/// A plate's pictures for following, in which a damaged frame costs that frame and nothing else.
+/// A plate's pictures for tracking, in which a damaged frame costs that frame and nothing else.
 ///
-/// Following needs a picture for every frame it was told of, and only finds out on the way that one is damaged. It then
+/// Tracking needs a picture for every frame it was told of, and only finds out on the way that one is damaged. It then
 /// gets its neighbour's picture once more, through which every feature is held where it was; withoutDamaged() takes the
 /// points of such frames out again, which leaves a gap as a missing still does.
 ///

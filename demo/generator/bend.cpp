@@ -8,11 +8,12 @@
 // Each output pixel is mapped to the straight render by inverting x_d = x (1 + k1 r^2 + k2 r^4), and the render is
 // integrated there with a Mitchell-Netravali kernel as wide as two output pixels each way: the kernel is centred on
 // the exact sub-pixel position, so that no pixel is moved.
-// The TURNS "bent" lays the kernel out on the bent picture instead: each point of the render counts by its bent place and
-// by the area that it has there. Strong lenses need that: a pixel at their edge takes in more of the straight picture.
-// Other TURNS ("-" for none) are a file that holds, for each frame, SAMPLES rotation matrices (columns: right, up, back of the camera at that
-// moment of the open shutter, in the render's camera): the light is averaged over them before noise is added. With MOMENTS
-// "rows" instead of "open" they go from the first row's reading to the last one's, and each row has its own.
+// The TURNS "bent" lays the kernel out on the bent picture instead: each point of the render counts by its bent place
+// and by the area that it has there. Strong lenses need that: a pixel at their edge takes in more of the straight
+// picture. Other TURNS ("-" for none) are a file that holds, for each frame, SAMPLES rotation matrices (columns: right,
+// up, back of the camera at that moment of the open shutter, in the render's camera): the light is averaged over them
+// before noise is added. With MOMENTS "rows" instead of "open" they go from the first row's reading to the last one's,
+// and each row has its own.
 #include <algorithm>
 #include <array>
 #include <cctype>
@@ -188,12 +189,15 @@ int main(int argc, char** argv) {
                         sy = -r3[1] / -r3[2];
                     }
                     double one[3];
-                    const double u = renderFocal * sx + (r.width - 1) / 2.0, v = renderFocal * sy + (r.height - 1) / 2.0;
+                    const double u = renderFocal * sx + (r.width - 1) / 2.0,
+                                 v = renderFocal * sy + (r.height - 1) / 2.0;
                     // Outward the straight picture is squeezed: two output pixels reach further there.
-                    const double stretch = 1 / std::max(0.1, std::min(1 / m, 1 + 3 * k1 * ru * ru + 5 * k2 * ru * ru * ru * ru));
+                    const double stretch =
+                        1 / std::max(0.1, std::min(1 / m, 1 + 3 * k1 * ru * ru + 5 * k2 * ru * ru * ru * ru));
                     const bool inside =
-                        layOnBent ? places[0].integrate(r, u, v, x, y, 2 * scale * std::max(1.0, stretch) * 1.1 + 1, one)
-                                  : r.integrate(u, v, scale, one);
+                        layOnBent
+                            ? places[0].integrate(r, u, v, x, y, 2 * scale * std::max(1.0, stretch) * 1.1 + 1, one)
+                            : r.integrate(u, v, scale, one);
                     if (!inside) {
                         std::fprintf(stderr, "bend: the render is too small for the lens\n");
                         return 1;

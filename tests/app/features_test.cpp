@@ -9,7 +9,6 @@
 #include <QPushButton>
 #include <QSlider>
 #include <QStandardPaths>
-#include <QTabWidget>
 #include <QTableView>
 #include <QTemporaryDir>
 #include <QTest>
@@ -23,7 +22,7 @@
 #include "track/find_features.h"
 #include "track/pyramid.h"
 #include "ui.h"
-#include "workflow/follow_shot.h"
+#include "workflow/track_shot.h"
 
 namespace va {
 
@@ -33,7 +32,7 @@ class FeaturesTest : public QObject {
   private:
     const QString jib_ = QStringLiteral(VA_SOURCE_DIR "/demo/data/jib");
 
-    /// A corner well inside the picture that can be followed.
+    /// A corner well inside the picture that can be tracked.
     static QPointF corner(const Ui& ui) {
         FindOptions find;
         find.count = 30;
@@ -59,7 +58,7 @@ class FeaturesTest : public QObject {
         applyTheme(*qApp);
     }
 
-    void featureByHandIsPlacedNudgedAndFollowed() {
+    void featureByHandIsPlacedNudgedAndTracked() {
         Ui ui(jib_);
         ui.document.setFrame(1010);
         QTRY_VERIFY(ui.plate->pictureReady(1010));
@@ -88,8 +87,8 @@ class FeaturesTest : public QObject {
         QVERIFY(QLineF(here(), c).length() < 2.0 / ui.plate->zoom());
         // Ten times finer with the control key.
         const QPointF coarse = here();
-        const QPoint grip = ui.at(coarse.x(), coarse.y());
-        ui.drag(grip, grip + QPoint(20, 0), Qt::ControlModifier);
+        const QPoint anisotropy = ui.at(coarse.x(), coarse.y());
+        ui.drag(anisotropy, anisotropy + QPoint(20, 0), Qt::ControlModifier);
         QVERIFY(std::fabs(here().x() - coarse.x() - 2 / ui.plate->zoom()) < 0.2);
         // Arrows: a tenth, with shift a whole one, and no frame is left.
         QPointF was = here();
@@ -100,7 +99,7 @@ class FeaturesTest : public QObject {
         QVERIFY(std::fabs(here().y() - was.y() + 1) < 1e-9);
         QCOMPARE(ui.document.frame(), 1010);
         QCOMPARE(ui.document.shot().path(id)->at(1010)->origin, PointOrigin::byHand);
-        // Typed to the exact place, then followed both ways.
+        // Typed to the exact place, then tracked both ways.
         setNumber(ui.child<NumberField>("handX"), QString::number(c.x()));
         setNumber(ui.child<NumberField>("handY"), QString::number(c.y()));
         QCOMPARE(here(), c);
@@ -112,12 +111,12 @@ class FeaturesTest : public QObject {
         ui.finish();
         QTest::keyClick(ui.plate, Qt::Key_Comma);
         ui.finish();
-        const size_t followed = ui.document.shot().path(id)->points.size();
-        QVERIFY2(followed >= 10, qPrintable(QString::number(followed)));
+        const size_t tracked = ui.document.shot().path(id)->points.size();
+        QVERIFY2(tracked >= 10, qPrintable(QString::number(tracked)));
         QCOMPARE(here(), c);
-        // One step of undo takes the last follow back.
+        // One step of undo takes the last track back.
         ui.document.undoStack().undo();
-        QVERIFY(ui.document.shot().path(id)->points.size() < followed);
+        QVERIFY(ui.document.shot().path(id)->points.size() < tracked);
     }
 
     void patchAndSearchSizeAreDraggedOrTyped() {
@@ -141,7 +140,7 @@ class FeaturesTest : public QObject {
         QCOMPARE(QString::fromStdString(ui.document.shot().path(id)->name), QString("bow"));
     }
 
-    void maskIsDrawnBentKeyedAndKeepsFeaturesOut() {
+    void maskIsDrawnDistortedKeyedAndKeepsFeaturesOut() {
         Ui ui(jib_);
         QTest::keyClick(&ui.window, Qt::Key_M);
         QCOMPARE(ui.plate->tool(), PlateTool::mask);
@@ -209,7 +208,7 @@ class FeaturesTest : public QObject {
         QVERIFY(ui.document.shot().exclusions.masks.empty());
     }
 
-    void patchIsDrawnFollowedAndCorrected() {
+    void patchIsDrawnTrackedAndCorrected() {
         Ui ui(QStringLiteral(VA_SOURCE_DIR "/demo/data/slipway/slipway.mp4"));
         QTest::keyClick(&ui.window, Qt::Key_1);
         ui.document.setRange({1001, 1016});
@@ -228,17 +227,17 @@ class FeaturesTest : public QObject {
         ui.finish();
         QCOMPARE(patch().frames.size(), size_t(16));
         QVERIFY(patch().frames.back().quality > 0.9);
-        // In another frame it is a correction, and the straightened view changes with it.
+        // In another frame it is a correction, and the undistorted view changes with it.
         ui.document.setFrame(1016);
         QTRY_VERIFY(ui.plate->pictureReady(1016));
-        auto* straight = ui.child<QLabel>("straightened");
-        QTRY_VERIFY(straight->pixmap().width() > 100);
-        const QImage before = straight->pixmap().toImage();
+        auto* undistorted = ui.child<QLabel>("undistorted");
+        QTRY_VERIFY(undistorted->pixmap().width() > 100);
+        const QImage before = undistorted->pixmap().toImage();
         const Eigen::Vector2d found = (*patch().cornersAt(1016))[0];
         ui.drag(ui.at(found.x(), found.y()), ui.at(found.x() + 15, found.y() + 10));
         QCOMPARE(patch().corrections.size(), size_t(1));
         QVERIFY(((*patch().cornersAt(1016))[0] - found).norm() > 8);
-        QVERIFY(straight->pixmap().toImage() != before);
+        QVERIFY(undistorted->pixmap().toImage() != before);
         QTemporaryDir folder;
         ui.window.edits().writePatch(folder.filePath("sign.csv"));
         QFile csv(folder.filePath("sign.csv"));
@@ -267,7 +266,7 @@ class FeaturesTest : public QObject {
     void tableFiltersCurvesAndPruneWorkTogether() {
         Ui ui(jib_);
         ui.document.setRange({1001, 1020});
-        ui.document.followFeatures();
+        ui.document.trackFeatures();
         ui.finish();
         auto* drawer = ui.window.findChild<Drawer*>();
         const int all = int(ui.document.shot().paths->size());
@@ -287,7 +286,7 @@ class FeaturesTest : public QObject {
             if (p.points.size() > longest->points.size()) longest = &p;
         const int id = longest->id;
         ui.document.selectPaths({id});
-        drawer->setCurrentIndex(1);
+        ui.window.action("curves")->trigger();
         CurvePlot& plot = drawer->curves()->plot();
         QTRY_VERIFY(plot.width() > 300);
         const QPoint from(int(plot.xOf(1005)), 40), to(int(plot.xOf(1009)), 40);
@@ -315,7 +314,7 @@ class FeaturesTest : public QObject {
         QCOMPARE(ui.document.shot().path(id)->referenceFrame, 1015);
 
         // Prune: the count is live, what it finds is marked, the button sets it aside, undo brings it back.
-        drawer->setCurrentIndex(2);
+        ui.window.action("prune")->trigger();
         auto* rule = ui.child<QCheckBox>("rule0");
         QTest::mouseClick(rule, Qt::LeftButton, {}, QPoint(8, rule->height() / 2));
         setNumber(ui.child<NumberField>("rule0Value"), "12");
@@ -327,14 +326,14 @@ class FeaturesTest : public QObject {
         QCOMPARE(aside, shorter);
         ui.document.undoStack().undo();
         for (const Path& p : *ui.document.shot().paths) QVERIFY(!p.setAside);
-        drawer->setCurrentIndex(0);
+        ui.window.action("table")->trigger();
         QVERIFY(ui.document.previewed().isEmpty());
     }
 
     void holdingAPathStillCentresThePicture() {
         Ui ui(jib_);
         ui.document.setRange({1001, 1012});
-        ui.document.followFeatures();
+        ui.document.trackFeatures();
         ui.finish();
         int id = 0;
         for (const Path& p : *ui.document.shot().paths)
@@ -363,28 +362,28 @@ class FeaturesTest : public QObject {
         ui.document.setRange({1001, 1008});
         ui.child<QComboBox>("density")->setCurrentIndex(0);
         QCOMPARE(ui.document.shot().density, Density::few);
-        ui.document.followFeatures();
+        ui.document.trackFeatures();
         ui.finish();
         const Path first = ui.document.shot().paths->front();
         ui.document.setRange({1001, 1012});
-        QCOMPARE(followWorkFor(ui.document.shot()), FollowWork::grow);
-        ui.document.followFeatures();
+        QCOMPARE(trackWorkFor(ui.document.shot()), TrackWork::grow);
+        ui.document.trackFeatures();
         // The artist goes on meanwhile: what is set aside stays so.
         ui.document.setAside({first.id}, true);
         ui.finish();
         const Path* now = ui.document.shot().path(first.id);
         QVERIFY(now->setAside);
         QCOMPARE(now->points[3].x, first.points[3].x);
-        QCOMPARE(ui.document.shot().followed, (FrameRange{1001, 1012}));
+        QCOMPARE(ui.document.shot().tracked, (FrameRange{1001, 1012}));
     }
 
     void troublesAreSaid() {
         Ui ui(jib_);
         QStringList said;
         connect(&ui.document, &Document::troubled, this, [&](const QString& s) { said << s; });
-        ui.window.edits().followPatch(true, true);
+        ui.window.edits().trackPatch(true, true);
         ui.window.edits().suggestMasks();
-        ui.window.edits().guidedFollow();
+        ui.window.edits().guidedTrack();
         ui.window.edits().addPathsFromFile("/nowhere/paths.csv");
         ui.window.edits().setMatte("Set matte",
                                    [](Matte& m) { m.spec = VA_SOURCE_DIR "/demo/data/slipway/slipway.mp4"; });

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The step Lens in the real window: camera back, bend, chart, edges, straight pictures.
+// The step Lens in the real window: camera back, distort, chart, edges, undistorted pictures.
 #include <QAction>
 #include <QCheckBox>
 #include <QComboBox>
@@ -50,9 +50,9 @@ class LensTest : public QObject {
         Ui ui(solvedProject());
         const Path& path = ui.document.shot().paths->front();
         const Eigen::Vector2d at(path.points.front().x, path.points.front().y);
-        const QPointF bent = ui.plate->fromPixel(0, 0);
+        const QPointF distorted = ui.plate->fromPixel(0, 0);
         QTest::keyClick(&ui.window, Qt::Key_U);
-        QVERIFY(ui.plate->straightShown());
+        QVERIFY(ui.plate->undistortedShown());
         ui.plate->repaint();
         // A pixel goes where the lens sends it, and comes back from there.
         const QPointF there = ui.plate->fromPixel(at.x(), at.y()), back = ui.plate->toPixel(there);
@@ -67,12 +67,12 @@ class LensTest : public QObject {
         QTest::keyClick(&ui.window, Qt::Key_U, Qt::ShiftModifier);
         ui.plate->repaint();
         QTest::keyClick(&ui.window, Qt::Key_U);
-        QVERIFY(!ui.plate->straightShown());
-        QCOMPARE(ui.plate->fromPixel(0, 0), bent);
+        QVERIFY(!ui.plate->undistortedShown());
+        QCOMPARE(ui.plate->fromPixel(0, 0), distorted);
         // Without a lens the key says what is missing.
         Ui empty(data_ + "jib");
         QTest::keyClick(&empty.window, Qt::Key_U);
-        QVERIFY(!empty.plate->straightShown());
+        QVERIFY(!empty.plate->undistortedShown());
         QVERIFY2(empty.sentence().contains("no lens"), qPrintable(empty.sentence()));
     }
 
@@ -100,7 +100,7 @@ class LensTest : public QObject {
         QVERIFY(std::fabs(b.focalMm - 18) < 1e-9);
         QVERIFY(b.principalOffset.x() > 0 && b.principalOffset.y() < 0);
         QTest::keyClick(&ui.window, Qt::Key_U);
-        QVERIFY(ui.plate->straightShown());
+        QVERIFY(ui.plate->undistortedShown());
         ui.window.saveLens(folder_.filePath("again.json"));
         ui.document.undoStack().undo();
         ui.window.lensEdits().takeFile(folder_.filePath("again.json"));
@@ -163,11 +163,11 @@ class LensTest : public QObject {
         QVERIFY2(ui.sentence().contains("nothing of the camera"), qPrintable(ui.sentence()));
     }
 
-    void aCutOutIsSaidOnceAndFollowedThrough() {
+    void aCutOutIsSaidOnceAndTrackedThrough() {
         Ui ui(data_ + "jib");
         show(ui, LensSection::back);
         ui.type("cutWidth", "1280");
-        // The height follows, cut from the middle: half of the sensor, axis in the middle.
+        // The height tracks, cut from the middle: half of the sensor, axis in the middle.
         QVERIFY(std::fabs(ui.document.shot().back.sensorWidthMm - 18) < 1e-9);
         QCOMPARE(ui.document.shot().back.cut.fullHeight, 720.0);
         ui.type("cutLeft", "0");
@@ -180,9 +180,9 @@ class LensTest : public QObject {
         QVERIFY(std::fabs(ui.document.shot().back.sensorWidthMm - 36) < 1e-9);
     }
 
-    void anotherModelTakesTheBendOver() {
+    void anotherModelTakesTheDistortionOver() {
         Ui ui(data_ + "jib");
-        show(ui, LensSection::bend);
+        show(ui, LensSection::distortion);
         auto* state = ui.child<QComboBox>("distortionKnown");
         state->setCurrentIndex(1);
         Q_EMIT state->activated(1);
@@ -249,14 +249,14 @@ class LensTest : public QObject {
         QCOMPARE(ui.document.shot().edges.size(), edges.size() + 1);
         QVERIFY(ui.document.shot().edges.back().drawn && ui.document.shot().edges.back().accepted);
         ui.document.undoStack().undo();
-        // With none accepted all are used; the bend becomes a start value.
+        // With none accepted all are used; the distortion becomes a start value.
         ui.window.action("solveEdges")->trigger();
         ui.finish();
         QCOMPARE(ui.document.shot().back.distortion, Known::start);
         QVERIFY(ui.document.shot().back.lens.value("k1") < -0.1);
         QVERIFY2(ui.sentence().contains("proposed edges"), qPrintable(ui.sentence()));
         QTest::keyClick(&ui.window, Qt::Key_U);
-        QVERIFY2(ui.plate->straightShown(), qPrintable(ui.sentence()));
+        QVERIFY2(ui.plate->undistortedShown(), qPrintable(ui.sentence()));
         ui.plate->repaint();
         ui.window.action("acceptEdges")->trigger();
         for (const StraightEdge& e : ui.document.shot().edges) QVERIFY(e.accepted);
@@ -268,18 +268,18 @@ class LensTest : public QObject {
         QCOMPARE(ui.document.shot().edges.size(), count);
     }
 
-    void straightPlatesMapsAndMoviesAreWritten() {
+    void undistortedPlatesMapsAndMoviesAreWritten() {
         Ui ui(solvedProject());
         show(ui, LensSection::write);
-        const QString folder = folder_.filePath("straight");
+        const QString folder = folder_.filePath("undistorted");
         auto* field = ui.child<QLineEdit>("lensFolder");
         field->setText(folder);
         field->setModified(true);
         ui.child<QComboBox>("lensFormat")->setCurrentText("png");
-        const QString size = ui.child<QLabel>("straightSize")->text();
+        const QString size = ui.child<QLabel>("undistortedSize")->text();
         QVERIFY(size.contains("×"));
         ui.document.setRange({1001, 1003});
-        ui.window.action("writeStraight")->trigger();
+        ui.window.action("writeUndistorted")->trigger();
         ui.finish();
         const QStringList pngs = QDir(folder).entryList({"*.png"});
         QCOMPARE(pngs.size(), 3);
@@ -289,12 +289,12 @@ class LensTest : public QObject {
         ui.finish();
         QCOMPARE(QDir(folder).entryList({"*stmap*.exr"}).size(), 2);
         ui.child<QComboBox>("lensFormat")->setCurrentText("mov");
-        ui.window.action("writeStraight")->trigger();
+        ui.window.action("writeUndistorted")->trigger();
         ui.finish();
         QCOMPARE(QDir(folder).entryList({"*.mov"}).size(), 1);
         // The camera for it: the same size stands on the page and in the file.
         ui.window.action("stepExport")->trigger();
-        ui.child<QCheckBox>("exportStraight")->setChecked(true);
+        ui.child<QCheckBox>("exportUndistorted")->setChecked(true);
         ui.child<QLineEdit>("exportFolder")->setText(folder_.filePath("camera"));
         QTest::mouseClick(ui.child<QPushButton>("exportButton"), Qt::LeftButton);
         const std::string camera = readFile(folder_.filePath("camera/camera.json").toStdString());
@@ -313,13 +313,13 @@ class LensTest : public QObject {
         // The first match may be a sister model: what counts is that the width fits the crop factor that is said.
         const double crop = std::hypot(36.0, 24.0) / std::hypot(ui.document.shot().back.sensorWidthMm, high);
         QVERIFY2(ui.sentence().contains(QString::number(crop, 'g', 4)), qPrintable(ui.sentence()));
-        show(ui, LensSection::bend);
+        show(ui, LensSection::distortion);
         ui.window.lensEdits().takeProfile("no such lens");
         QVERIFY2(ui.sentence().contains("does not know"), qPrintable(ui.sentence()));
         QCOMPARE(ui.document.shot().back.distortion, Known::unknown);
         Shot with = ui.document.shot();
         with.back.focal = Known::known;
-        // The first lens of the base that bends at one of some focal lengths.
+        // The first lens of the base that distorts at one of some focal lengths.
         const CameraBase& base = ui.window.lensEdits().base();
         std::optional<LensProfile> found;
         for (const std::string& lens : base.lenses({}, {}))
@@ -371,10 +371,10 @@ class LensTest : public QObject {
                 ui.document.shot().edges.front().id != edge.id);
     }
 
-    void insertsAreBentWithTheirAlphaAndWrongOnesRefused() {
+    void insertsAreDistortedWithTheirAlphaAndWrongOnesRefused() {
         Ui ui(solvedProject());
         show(ui, LensSection::write);
-        const StraightFrame frame = straightFrame(*ui.document.shot().lens(), 640, 360, Overscan::whole);
+        const UndistortedFrame frame = undistortedFrame(*ui.document.shot().lens(), 640, 360, Overscan::whole);
         Picture insert(frame.width, frame.height);
         for (int y = 0; y < frame.height; ++y)
             for (int x = 0; x < frame.width; ++x) {
@@ -388,16 +388,16 @@ class LensTest : public QObject {
         const QString one = folder_.filePath("insert.1001.exr"), small = folder_.filePath("small.1001.exr");
         writePicture(one.toStdString(), insert, format);
         writePicture(small.toStdString(), Picture(64, 36), format);
-        const LensEdits::Writing to{folder_.filePath("bent"), "exr", Filter::bicubic, Overscan::whole, false};
-        ui.window.lensEdits().writeBent(one, to);
+        const LensEdits::Writing to{folder_.filePath("distorted"), "exr", Filter::bicubic, Overscan::whole, false};
+        ui.window.lensEdits().writeRedistorted(one, to);
         ui.finish();
-        const QStringList files = QDir(folder_.filePath("bent")).entryList({"*.exr"});
+        const QStringList files = QDir(folder_.filePath("distorted")).entryList({"*.exr"});
         QCOMPARE(files.size(), 1);
-        const PictureFile bent = readPicture((folder_.filePath("bent") + "/" + files.front()).toStdString());
-        QCOMPARE(bent.picture.width, 640);
-        QVERIFY(std::fabs(double(bent.picture.at(320, 180)[3]) - 1) < 1e-3);
-        QVERIFY(bent.picture.at(2, 2)[3] == 0);
-        ui.window.lensEdits().writeBent(small, to);
+        const PictureFile distorted = readPicture((folder_.filePath("distorted") + "/" + files.front()).toStdString());
+        QCOMPARE(distorted.picture.width, 640);
+        QVERIFY(std::fabs(double(distorted.picture.at(320, 180)[3]) - 1) < 1e-3);
+        QVERIFY(distorted.picture.at(2, 2)[3] == 0);
+        ui.window.lensEdits().writeRedistorted(small, to);
         ui.finish();
         QVERIFY2(ui.sentence().contains("64 × 36"), qPrintable(ui.sentence()));
         // Nothing is written where no folder can be.
@@ -408,12 +408,12 @@ class LensTest : public QObject {
         QVERIFY2(ui.sentence().contains("can't be made"), qPrintable(ui.sentence()));
     }
 
-    void followingOnTheStraightPictureNeedsALens() {
+    void trackingOnTheUndistortedPictureNeedsALens() {
         Ui ui(data_ + "jib");
         ui.window.action("stepFeatures")->trigger();
-        auto* box = ui.child<QCheckBox>("followStraight");
+        auto* box = ui.child<QCheckBox>("trackUndistorted");
         box->setChecked(true);
-        QVERIFY(!ui.document.shot().followStraight);
+        QVERIFY(!ui.document.shot().trackUndistorted);
         QVERIFY(!box->isChecked());
         QVERIFY2(ui.sentence().contains("no lens"), qPrintable(ui.sentence()));
         Shot with = ui.document.shot();
@@ -421,7 +421,7 @@ class LensTest : public QObject {
         with.back.lens = LensModel::brownConrady(-0.03);
         ui.document.edit("lens", with);
         box->setChecked(true);
-        QVERIFY(ui.document.shot().followStraight);
+        QVERIFY(ui.document.shot().trackUndistorted);
     }
 };
 

@@ -48,11 +48,11 @@ class SolveTest : public QObject {
         QTest::keyClick(move, Qt::Key_Down);
         QTest::keyClick(move, Qt::Key_Down);
         QTest::keyClick(move, Qt::Key_Return);
-        QCOMPARE(ui.document.shot().choices.move, MoveChoice::rotation);
+        QCOMPARE(ui.document.shot().choices.move, MoveChoice::nodalPan);
         QVERIFY(stalenessOf(ui.document.shot()).solve);
         ui.window.action("solve")->trigger();
         ui.finish();
-        QCOMPARE(ui.document.shot().solve->motion, Motion::rotation);
+        QCOMPARE(ui.document.shot().solve->motion, Motion::nodalPan);
         while (ui.document.undoStack().index() > before) ui.window.action("undo")->trigger();
         QCOMPARE(ui.document.shot().choices.move, MoveChoice::automatic);
         QCOMPARE(ui.document.shot().solve->motion, Motion::free);
@@ -212,12 +212,12 @@ class SolveTest : public QObject {
         QCOMPARE(picture(), plain);
     }
 
-    void aKnownDistanceIsObeyedAndScalesTheWorld() {
+    void aKnownDistanceIsUsedAndScalesTheWorld() {
         Ui ui(solvedProject());
         ui.window.action("stepSolve")->trigger();
         std::vector<int> ids;
         for (const SolvedPoint& p : ui.document.shot().solve->points)
-            if (!p.heldBack && p.sightings > 30) ids.push_back(p.pathId);
+            if (!p.heldBack && p.observations > 30) ids.push_back(p.pathId);
         QVERIFY(ids.size() > 10);
         const int a = ids.front(), b = ids.back();
         QVERIFY(!ui.window.action("addDistance")->isEnabled());
@@ -235,7 +235,7 @@ class SolveTest : public QObject {
         QVERIFY2(std::fabs(apart() - 3.5) < 0.02, qPrintable(QString::number(apart())));
         QVERIFY(ui.document.shot().ground->metric);
         QVERIFY(ui.child<QLabel>("checkNote")->text().contains("times its tolerance"));
-        // Unticked, it is kept and not obeyed.
+        // Unticked, it is kept and not used.
         table->item(0, 0)->setCheckState(Qt::Unchecked);
         QVERIFY(!ui.document.shot().checkPoints[0].on);
         settle(ui);

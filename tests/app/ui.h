@@ -4,9 +4,11 @@
 #include <QFile>
 #include <QLabel>
 #include <QMouseEvent>
+#include <QSettings>
 #include <QTemporaryDir>
 #include <QTest>
 
+#include "inspector/inspector.h"
 #include "inspector/number_field.h"
 #include "main_window/main_window.h"
 #include "plate_view/plate_canvas.h"
@@ -16,6 +18,13 @@ namespace va {
 
 /// A real window on the display, as a hand has it.
 struct Ui {
+    /// What an earlier window remembered of its looks must not decide what a test sees.
+    struct Fresh {
+        Fresh() {
+            QSettings settings;
+            for (const char* group : {"view", "fold", "inset"}) settings.remove(QLatin1String(group));
+        }
+    } fresh;
     MainWindow window;
     PlateCanvas* plate = window.findChild<PlateCanvas*>();
     SceneCanvas* scene = window.findChild<SceneCanvas*>();
@@ -49,9 +58,16 @@ struct Ui {
     T* child(const char* name) const {
         return window.findChild<T*>(name);
     }
+    /// A widget of the inspector, with the sections that it stands in unfolded and scrolled to.
+    template <class T>
+    T* shown(const char* name) {
+        T* widget = child<T>(name);
+        if (widget) window.inspector().reveal(widget);
+        return widget;
+    }
     /// Types into a number field and presses Return.
-    void type(const char* name, const QString& text) const {
-        auto* field = child<NumberField>(name);
+    void type(const char* name, const QString& text) {
+        auto* field = shown<NumberField>(name);
         QVERIFY2(field, name);
         field->setFocus();
         field->selectAll();

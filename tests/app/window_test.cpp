@@ -101,7 +101,7 @@ class WindowTest : public QObject {
         QCOMPARE(ui.window.size(), QSize(1280, 800));
         QVERIFY(ui.sentence().contains("Open a movie"));
         QVERIFY(!ui.window.findChild<QPushButton*>("primary")->isEnabled());
-        QVERIFY(!ui.window.action("follow")->isEnabled());
+        QVERIFY(!ui.window.action("track")->isEnabled());
         auto* route = ui.window.findChild<Route*>();
         for (int i = 0; i < stepCount; ++i) {
             QTest::mouseClick(route->entry(Step(i)), Qt::LeftButton);
@@ -139,7 +139,8 @@ class WindowTest : public QObject {
         QTRY_VERIFY_WITH_TIMEOUT(!ui.document.job().running(), 120000);
         QCOMPARE(ui.document.shot().solve->solvedCount(), 40);
         QVERIFY(ui.sentence().contains("40 of 40 frames solved"));
-        QVERIFY(ui.window.findChild<Route*>()->entry(Step::solve)->toolTip().contains("check"));
+        QVERIFY(ui.window.findChild<Route*>()->entry(Step::solve)->verdict().sentence.find("check") !=
+                std::string::npos);
         QVERIFY(ui.window.findChild<QTableView*>("featureTable")->model()->rowCount() > 100);
         QTest::keyClick(&ui.window, Qt::Key_Home);
         QTRY_VERIFY(ui.plate->pictureReady(1001));
@@ -260,6 +261,7 @@ class WindowTest : public QObject {
         QVERIFY(ui.window.openPath(solvedProject()));
         auto* table = ui.window.findChild<QTableView*>("featureTable");
         // From the scene view: a click on a point.
+        ui.window.action("both")->trigger();
         ui.scene->frameAll();
         QTest::qWait(50);
         int id = 0;
@@ -356,6 +358,7 @@ class WindowTest : public QObject {
         auto* inspector = ui.window.findChild<QScrollArea*>(QStringLiteral("inspector"));
         QVERIFY(inspector);
         ui.window.action("stepSolve")->trigger();
+        for (FoldHeader* header : inspector->findChildren<FoldHeader*>()) header->setOpen(true);
         QScrollBar* bar = inspector->verticalScrollBar();
         QTRY_VERIFY(bar->maximum() > 100);
         bar->setValue(bar->maximum());
@@ -416,9 +419,8 @@ class WindowTest : public QObject {
         QCOMPARE(ui.document.shot().things.size(), 1U);
         ui.document.selectPaths({});
         const Eigen::Vector3d before = ui.document.shot().things[0].position;
-        // Grab it where no feature lies.
-        // Features are picked within nine.
-        QPoint grip;
+        // It is taken hold of where no feature lies: features are picked within nine.
+        QPoint grab;
         double free = 0;
         for (int dy = -14; dy <= -4; ++dy)
             for (int dx = -20; dx <= 20; ++dx) {
@@ -427,13 +429,13 @@ class WindowTest : public QObject {
                 for (const Path& p : *ui.document.shot().paths)
                     if (const PathPoint* q = p.at(ui.document.frame()))
                         nearest = std::min(nearest, QLineF(ui.plate->fromPixel(q->x, q->y), candidate).length());
-                if (nearest > free) free = nearest, grip = candidate;
+                if (nearest > free) free = nearest, grab = candidate;
             }
         QVERIFY2(free > 9.5, qPrintable(QString::number(free)));
-        QTest::mousePress(ui.plate, Qt::LeftButton, Qt::NoModifier, grip);
-        QTest::mouseMove(ui.plate, grip + (to - from) / 2);
-        QTest::mouseMove(ui.plate, grip + (to - from));
-        QTest::mouseRelease(ui.plate, Qt::LeftButton, Qt::NoModifier, grip + (to - from));
+        QTest::mousePress(ui.plate, Qt::LeftButton, Qt::NoModifier, grab);
+        QTest::mouseMove(ui.plate, grab + (to - from) / 2);
+        QTest::mouseMove(ui.plate, grab + (to - from));
+        QTest::mouseRelease(ui.plate, Qt::LeftButton, Qt::NoModifier, grab + (to - from));
         const Eigen::Vector3d after = ui.document.shot().things[0].position;
         QVERIFY((after - before).norm() > 0.05);
         QCOMPARE(after.y(), 0.0);
@@ -660,6 +662,7 @@ class WindowTest : public QObject {
         Ui ui;
         QVERIFY(ui.window.openPath(solvedProject()));
         const Shot& shot = ui.document.shot();
+        ui.window.action("both")->trigger();
         // Through the lens a point lies where its feature is, in proportion of the two views.
         QTest::keyClick(&ui.window, Qt::Key_F8);
         const auto features = loneFeatures(ui);

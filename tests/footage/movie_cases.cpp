@@ -203,12 +203,12 @@ void addColours(Table& t) {
     t.add("untaggedhd", "mp4",
           "ffmpeg $RAW -vf scale=1280:720:flags=neighbor -c:v libx264 -preset ultrafast -crf 12 -pix_fmt yuv420p $OUT")
         .filter = "scale=in_color_matrix=bt709,";
-    for (const char* turn : {"90", "180", "270"})
-        t.add(std::string("turned") + turn, "mp4",
+    for (const char* rotation : {"90", "180", "270"})
+        t.add(std::string("turned") + rotation, "mp4",
               std::string("ffmpeg $RAW -c:v libx264 -pix_fmt yuv444p -crf 4 $DIR/a.mp4 && ffmpeg -i $DIR/a.mp4 -c copy "
                           "-metadata:s:v rotate=") +
-                  turn + " $OUT")
-            .turned = std::atoi(turn);
+                  rotation + " $OUT")
+            .turned = std::atoi(rotation);
     t.add("anamorphic", "mov", "ffmpeg $RAW -vf setsar=4/3 " + h264 + " $OUT");
 }
 

@@ -103,7 +103,7 @@ TEST_F(OpencvBox, IsMatchedToTheEndAndHasRightAngles) {
     EXPECT_GE(shot.frames().size(), 450U);
     std::vector<Eigen::Vector3d> points;
     for (const SolvedPoint& p : shot.solve->points)
-        if (p.rmsPx < 1 && p.sightings >= 40) points.push_back(p.position);
+        if (p.rmsPx < 1 && p.observations >= 40) points.push_back(p.position);
     ASSERT_GT(points.size(), 150U);
     std::vector<double> distances;
     Eigen::Vector3d middle = Eigen::Vector3d::Zero();

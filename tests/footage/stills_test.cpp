@@ -281,7 +281,7 @@ TEST_F(Stills, AllEightOrientationsStandUpright) {
     }
 }
 
-TEST_F(Stills, TgaOriginsAreObeyed) {
+TEST_F(Stills, TgaOriginsAreUsed) {
     // Truevision TGA 2.0 specification, field 5.6: bit 5 of the descriptor says top, bit 4 right.
     for (const auto& [descriptor, right, top] : {std::tuple{0x00, false, false}, std::tuple{0x20, false, true},
                                                  std::tuple{0x10, true, false}, std::tuple{0x30, true, true}}) {

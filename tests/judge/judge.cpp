@@ -12,8 +12,8 @@
 #include "base/error.h"
 #include "exchange/camera_json.h"
 #include "shot/lens_json.h"
+#include "solve/minimal/triangulate.h"
 #include "solve/similarity.h"
-#include "solve/triangulate.h"
 
 namespace va {
 namespace {
@@ -94,10 +94,10 @@ void minimise(Eigen::VectorXd& x, const std::function<Eigen::VectorXd(const Eige
 }
 
 Similarity similarityOf(const Eigen::VectorXd& x) {
-    const Eigen::Vector3d turn = x.segment<3>(0);
-    const double angle = turn.norm();
+    const Eigen::Vector3d rotation = x.segment<3>(0);
+    const double angle = rotation.norm();
     Similarity s;
-    if (angle > 0) s.rotation = Eigen::Quaterniond(Eigen::AngleAxisd(angle, turn / angle));
+    if (angle > 0) s.rotation = Eigen::Quaterniond(Eigen::AngleAxisd(angle, rotation / angle));
     s.scale = std::exp(x(3));
     s.shift = x.segment<3>(4);
     return s;
@@ -186,12 +186,12 @@ MoverJudgement judgeMover(const std::string& cameraJson, const std::string& trut
     }
     const Eigen::VectorXd x = (a.transpose() * a).ldlt().solve(a.transpose() * b);
     const Eigen::VectorXd off = a * x - b;
-    double turn = 0, place = 0;
+    double rotation = 0, place = 0;
     for (size_t i = 0; i < seen.size(); ++i) {
-        turn += std::pow((seen[i].theirs * axes).angularDistance(seen[i].ours), 2);
+        rotation += std::pow((seen[i].theirs * axes).angularDistance(seen[i].ours), 2);
         place += off.segment<3>(3 * Eigen::Index(i)).squaredNorm() / (x[0] * x[0] * seen[i].theirPlace.squaredNorm());
     }
-    out.rotationDeg = std::sqrt(turn / double(seen.size())) * 180 / M_PI;
+    out.rotationDeg = std::sqrt(rotation / double(seen.size())) * 180 / M_PI;
     out.placePercent = 100 * std::sqrt(place / double(seen.size()));
     out.size = x[0];
     return out;
@@ -215,7 +215,7 @@ Judgement judge(const std::string& cameraJson, const std::string& truthJson) {
     double stick = 0;
     int stickCount = 0;
     for (const TruePoint& p : depth ? truth.points : std::vector<TruePoint>()) {
-        std::vector<Sighting> seen;
+        std::vector<Observation> seen;
         std::vector<std::pair<int, Eigen::Vector2d>> pixels;
         for (const auto& [frame, pixel] : p.seen) {
             const auto s = solved.find(frame);
@@ -261,20 +261,20 @@ Judgement judge(const std::string& cameraJson, const std::string& truthJson) {
     };
     Eigen::VectorXd y = Eigen::VectorXd::Zero(7);
     minimise(y, pathResiduals);
-    double length = 0, turn = 0, focal = 0;
+    double length = 0, rotation = 0, focal = 0;
     std::optional<Eigen::Vector3d> last;
     for (const auto& [frame, c] : solved) {
         const TrueFrame& f = truth.frames.at(frame);
         if (last) length += (f.pose.position - *last).norm();
         last = f.pose.position;
         const double angle = (start.rotation * f.pose.worldFromCamera).angularDistance(c.pose.worldFromCamera);
-        turn += angle * angle;
+        rotation += angle * angle;
         focal += std::fabs(c.lens.focalPx / f.lens.focalPx - 1);
     }
     const double n = double(solved.size());
     out.pathPercent =
         length > 0 ? 100 * std::sqrt(pathResiduals(y).squaredNorm() / n) / (length * start.scale * std::exp(y(3))) : 0;
-    out.rotationDeg = std::sqrt(turn / n) * 180 / M_PI;
+    out.rotationDeg = std::sqrt(rotation / n) * 180 / M_PI;
     out.focalPercent = 100 * focal / n;
 
     const TrueFrame& first = truth.frames.begin()->second;

@@ -8,12 +8,12 @@
 #include "base/error.h"
 #include "exchange/camera_json.h"
 #include "judge.h"
-#include "solve/slip.h"
-#include "workflow/follow_shot.h"
+#include "solve/report/slip.h"
 #include "workflow/gather_scene.h"
 #include "workflow/match_shot.h"
 #include "workflow/mover_features.h"
 #include "workflow/mover_work.h"
+#include "workflow/track_shot.h"
 #include "workflow/verdict.h"
 
 namespace va {
@@ -105,9 +105,9 @@ TEST(Boardwalk, HandheldWithMotionBlur) {
     EXPECT_GT(through * 2, before) << through << " of " << before;
 }
 
-TEST(MastTop, PanIsSeenAndGivesItsTurn) {
+TEST(MastTop, PanIsSeenAndGivesItsRotation) {
     const Shot shot = match(data + "mast-top/mast-top.mp4");
-    EXPECT_EQ(shot.solve->motion, Motion::rotation);
+    EXPECT_EQ(shot.solve->motion, Motion::nodalPan);
     EXPECT_TRUE(shot.solve->points.empty());
     EXPECT_NE(verdictOn(shot, Step::solve).sentence.find("only turns"), std::string::npos);
     const Judgement j = judged(shot, "mast-top/mast-top.truth.json");
@@ -187,9 +187,9 @@ TEST(Slipway, MatteKeepsFeaturesOut) {
     shot.exclusions.matte.spec = matte;
     shot.range = {1001, 1010};
     Progress progress;
-    const Shot followed = withPaths(shot, progress);
-    ASSERT_GT(followed.paths->size(), 20U);
-    for (const Path& p : *followed.paths)
+    const Shot tracked = withPaths(shot, progress);
+    ASSERT_GT(tracked.paths->size(), 20U);
+    for (const Path& p : *tracked.paths)
         for (const PathPoint& q : p.points) EXPECT_GE(q.x, 319);
     // A matte that ends before the range does is said, not ignored.
     const std::string brief = std::string(VA_BINARY_DIR) + "/matte-brief.mp4";
@@ -201,7 +201,7 @@ TEST(Slipway, MatteKeepsFeaturesOut) {
 }
 
 TEST(Match, CancelAtEveryStageKeepsWhatIsDone) {
-    for (const char* stage : {"Following features", "Choosing the kind of move", "Finding a first camera",
+    for (const char* stage : {"Tracking features", "Choosing the kind of move", "Finding a first camera",
                               "Growing the solve", "Refining the solve"}) {
         Shot shot = withPlate(Shot(), data + "jib");
         Progress* self = nullptr;
@@ -218,9 +218,9 @@ TEST(Match, CancelAtEveryStageKeepsWhatIsDone) {
     }
 }
 
-TEST(Lookout, ATurnFromATripodWithAZoom) {
+TEST(Lookout, ANodalPanWithAZoom) {
     const Shot shot = match(data + "lookout/lookout.mp4");
-    ASSERT_EQ(shot.solve->motion, Motion::rotation);
+    ASSERT_EQ(shot.solve->motion, Motion::nodalPan);
     EXPECT_TRUE(shot.solve->zooms);
     const Judgement j = judged(shot, "lookout/lookout.truth.json");
     EXPECT_EQ(j.solved, 56);

@@ -100,8 +100,8 @@ TEST_P(DamagedGroups, AreMatchedByWhatIsWholeInThem) {
     EXPECT_GE(m.after.solve->solvedCount(), m.packets * 9 / 10);
     const std::string truth = clip + "/" + clip + ".truth.json";
     const Judgement was = judged(m.before, truth), is = judged(m.after, truth);
-    // Half of the picture is lost in about half of the frames. Matching the undamaged movie with the same parts left out
-    // gives 2.2 times the error in slipway, 2.4 in trolley: no method can do much better with what is there.
+    // Half of the picture is lost in about half of the frames. Matching the undamaged movie with the same parts left
+    // out gives 2.2 times the error in slipway, 2.4 in trolley: no method can do much better with what is there.
     EXPECT_LT(is.stickPx, 2.4 * was.stickPx + 0.005) << is.line();
     EXPECT_LT(is.shapePx, 0.8) << is.line();
 }

@@ -12,7 +12,7 @@
 #include "base/atomic_file.h"
 #include "media/picture_file.h"
 #include "shot/shot_file.h"
-#include "workflow/follow_shot.h"
+#include "workflow/track_shot.h"
 
 namespace va {
 namespace {
@@ -64,12 +64,12 @@ TEST_F(Headless, MatchWritesAllFilesAndExportsAgain) {
     // Progress: one JSON object a line, with stage and counts.
     std::istringstream lines(r.err);
     std::string line;
-    bool followed = false;
+    bool tracked = false;
     while (std::getline(lines, line)) {
         const auto p = nlohmann::json::parse(line);
-        followed = followed || (p["stage"] == "Following features" && p["total"] == 40);
+        tracked = tracked || (p["stage"] == "Tracking features" && p["total"] == 40);
     }
-    EXPECT_TRUE(followed);
+    EXPECT_TRUE(tracked);
     const auto camera = nlohmann::json::parse(readFile(out + "/camera.json"));
     EXPECT_EQ(camera["format"], "vivid-anchor-camera");
     EXPECT_EQ(camera["frame_rate"]["num"], 25);
@@ -121,7 +121,8 @@ TEST_F(Headless, RefinementRowsCheckPointsAndPathEdits) {
     const Shot shot = readShot(fs::path(out) / "shot.vanchor");
     std::vector<const PathPoint*> at;
     for (const SolvedPoint& p : shot.solve->points)
-        if (const PathPoint* q = shot.path(p.pathId)->at(1020); q && !p.heldBack && p.sightings > 30) at.push_back(q);
+        if (const PathPoint* q = shot.path(p.pathId)->at(1020); q && !p.heldBack && p.observations > 30)
+            at.push_back(q);
     ASSERT_GT(at.size(), 4U);
     const auto place = [](const PathPoint* p) { return nlohmann::json{{"frame", 1020}, {"x", p->x}, {"y", p->y}}; };
     const nlohmann::json list{{{"name", "keel"},
@@ -147,7 +148,7 @@ TEST_F(Headless, RefinementRowsCheckPointsAndPathEdits) {
     EXPECT_EQ(vanchor("match " + jib + " --smooth 1010-1016:0 --out " + out).code, 2);
 }
 
-TEST_F(Headless, KnownLensIsObeyed) {
+TEST_F(Headless, KnownLensIsUsed) {
     writeFileAtomically(folder_ / "lens.json", R"({"k1": -0.03, "k2": 0})");
     const Run r = vanchor("match " + data + "jib --sensor-width 36 --focal 32 --distortion " +
                           (folder_ / "lens.json").string() + " --json --out " + folder_.string());
@@ -207,17 +208,17 @@ TEST_F(Headless, InputErrorsAreThreeWithASentence) {
               3);
 }
 
-TEST_F(Headless, FollowWritesPathsThatMatchReadsBack) {
+TEST_F(Headless, TrackWritesPathsThatMatchReadsBack) {
     const std::string csv = (folder_ / "paths.csv").string();
-    const Run few = vanchor("follow " + data + "jib --range 1001-1020 --density few --json --out " + csv);
+    const Run few = vanchor("track " + data + "jib --range 1001-1020 --density few --json --out " + csv);
     ASSERT_EQ(few.code, 0) << few.err;
     const auto j = nlohmann::json::parse(few.out);
     EXPECT_TRUE(j["cuts"].empty());
     EXPECT_GT(j["paths"].get<int>(), 60);
     const std::string text = readFile(csv);
     EXPECT_EQ(text.substr(0, 31), "path,name,by_hand,set_aside,fra");
-    const Run many = vanchor("follow " + data + "jib --range 1001-1020 --density many --json --out " +
-                             (folder_ / "p.json").string());
+    const Run many =
+        vanchor("track " + data + "jib --range 1001-1020 --density many --json --out " + (folder_ / "p.json").string());
     ASSERT_EQ(many.code, 0) << many.err;
     EXPECT_GT(nlohmann::json::parse(many.out)["points"].get<int>(), 2 * j["points"].get<int>());
     // Given paths are kept beside the program's own.
@@ -225,7 +226,7 @@ TEST_F(Headless, FollowWritesPathsThatMatchReadsBack) {
                               " --json --out " + (folder_ / "m").string());
     ASSERT_EQ(match.code, 0) << match.err;
     EXPECT_GT(nlohmann::json::parse(match.out)["paths"].get<int>(), j["paths"].get<int>());
-    const Run bad = vanchor("follow " + data + "jib --out " + (folder_ / "p.txt").string());
+    const Run bad = vanchor("track " + data + "jib --out " + (folder_ / "p.txt").string());
     EXPECT_EQ(bad.code, 2);
     writeFileAtomically(folder_ / "bad.csv", "path,frame\n1,2\n");
     const Run broken = vanchor("match " + data + "jib --paths " + (folder_ / "bad.csv").string() + " --out " +
@@ -245,7 +246,7 @@ TEST_F(Headless, MaskShapesOfAProjectKeepFeaturesOut) {
     masks.exclusions.masks = {m};
     writeShot(masks, folder_ / "masks.vanchor");
     const std::string out = (folder_ / "p.vanchor").string();
-    const Run r = vanchor("follow " + data + "jib --range 1001-1006 --masks-from " +
+    const Run r = vanchor("track " + data + "jib --range 1001-1006 --masks-from " +
                           (folder_ / "masks.vanchor").string() + " --out " + out);
     ASSERT_EQ(r.code, 0) << r.err;
     const Shot shot = readShot(out);
@@ -253,7 +254,7 @@ TEST_F(Headless, MaskShapesOfAProjectKeepFeaturesOut) {
     for (const Path& p : *shot.paths)
         for (const PathPoint& q : p.points) EXPECT_GT(q.x, 320);
     EXPECT_EQ(shot.exclusions.masks.size(), 1U);
-    EXPECT_EQ(followWorkFor(shot), FollowWork::none) << "the project knows what it was followed with";
+    EXPECT_EQ(trackWorkFor(shot), TrackWork::none) << "the project knows what it was tracked with";
 }
 
 TEST_F(Headless, CutsRepeatsAndWovenFieldsAreNamed) {
@@ -264,20 +265,20 @@ TEST_F(Headless, CutsRepeatsAndWovenFieldsAreNamed) {
                                      "'[0]trim=end_frame=12,scale=640:360[a];[1]trim=end_frame=12,scale=640:360,setpts="
                                      "PTS-STARTPTS[b];[a][b]concat'",
                                  24);
-    auto follow = [&](const std::string& file) {
-        const Run r = vanchor("follow " + file + " --json --out " + (folder_ / "x.csv").string());
+    auto track = [&](const std::string& file) {
+        const Run r = vanchor("track " + file + " --json --out " + (folder_ / "x.csv").string());
         EXPECT_EQ(r.code, 0) << r.err;
         return nlohmann::json::parse(r.out);
     };
-    auto j = follow(cut);
+    auto j = track(cut);
     EXPECT_EQ(j["cuts"], nlohmann::json::array({1013}));
     EXPECT_NE(vanchor("match " + cut + " --out " + (folder_ / "c").string()).code, 2);
     // 15 frames a second shown at 30: every second picture is a repeat.
     const std::string repeated = clip("repeat.mp4", "-i " + boardwalk + " -vf 'fps=12.5,fps=25' -crf 12", 24);
-    EXPECT_GE(follow(repeated)["duplicates"].size(), 8U);
+    EXPECT_GE(track(repeated)["duplicates"].size(), 8U);
     const std::string woven =
         clip("woven.mp4", "-i " + boardwalk + " -vf 'scale=640:360,tinterlace=interleave_top' -crf 12", 24);
-    EXPECT_TRUE(follow(woven)["interlaced"].get<bool>());
+    EXPECT_TRUE(track(woven)["interlaced"].get<bool>());
 }
 
 TEST_F(Headless, NoSolveIsFourWithTheVerdict) {
@@ -322,7 +323,7 @@ TEST_F(Headless, ThreeFramesSolveOrSayWhy) {
 }
 
 // The published chart set of tests/data, through the shell.
-TEST_F(Headless, ALensGoesFromChartToStraightPlateAndMaps) {
+TEST_F(Headless, ALensGoesFromChartToUndistortedPlateAndMaps) {
     const std::string chart = std::string(VA_TEST_DATA) + "/chart", lens = (folder_ / "lens.json").string();
     const Run found = vanchor("lens from-chart " + chart + "/left0*.jpg --json --out " + lens);
     ASSERT_EQ(found.code, 0) << found.err;
@@ -330,25 +331,25 @@ TEST_F(Headless, ALensGoesFromChartToStraightPlateAndMaps) {
     EXPECT_EQ(j.at("stills").size(), 9U);
     EXPECT_LT(j.at("rms_px").get<double>(), 0.3);
     EXPECT_NEAR(j.at("focal_px").get<double>(), 533, 5);
-    const Run straight = vanchor("undistort " + chart + " --lens " + lens +
-                                 " --overscan --format png --range 1-2 --out " + (folder_ / "straight").string());
-    ASSERT_EQ(straight.code, 0) << straight.err;
-    EXPECT_NE(straight.out.find("2 frames straightened"), std::string::npos) << straight.out;
-    const auto frame = nlohmann::json::parse(readFile(folder_ / "straight" / "straight_frame.json"));
+    const Run undistorted = vanchor("undistort " + chart + " --lens " + lens +
+                                    " --overscan --format png --range 1-2 --out " + (folder_ / "undistorted").string());
+    ASSERT_EQ(undistorted.code, 0) << undistorted.err;
+    EXPECT_NE(undistorted.out.find("2 frames undistorted"), std::string::npos) << undistorted.out;
+    const auto frame = nlohmann::json::parse(readFile(folder_ / "undistorted" / "undistorted_frame.json"));
     EXPECT_GT(frame.at("image").at("width").get<int>(), 640);
-    EXPECT_TRUE(fs::exists(folder_ / "straight" / "straight.0001.png"));
-    const std::string insert = (folder_ / "straight" / "straight.%04d.png").string();
-    const Run bent = vanchor("redistort '" + insert + "' --lens " + lens +
-                             " --overscan --size 640x480 --format exr --out " + (folder_ / "bent").string());
-    EXPECT_EQ(bent.code, 0) << bent.err;
-    EXPECT_TRUE(fs::exists(folder_ / "bent" / "bent.0002.exr"));
+    EXPECT_TRUE(fs::exists(folder_ / "undistorted" / "undistorted.0001.png"));
+    const std::string insert = (folder_ / "undistorted" / "undistorted.%04d.png").string();
+    const Run distorted = vanchor("redistort '" + insert + "' --lens " + lens +
+                                  " --overscan --size 640x480 --format exr --out " + (folder_ / "distorted").string());
+    EXPECT_EQ(distorted.code, 0) << distorted.err;
+    EXPECT_TRUE(fs::exists(folder_ / "distorted" / "distorted.0002.exr"));
     const Run maps = vanchor("stmap --lens " + lens + " --size 640x480 --out " + (folder_ / "maps").string());
     EXPECT_EQ(maps.code, 0) << maps.err;
-    EXPECT_TRUE(fs::exists(folder_ / "maps" / "bend.exr"));
+    EXPECT_TRUE(fs::exists(folder_ / "maps" / "distort.exr"));
 
     // Wrong uses say what is wrong.
-    const Run small =
-        vanchor("redistort '" + insert + "' --lens " + lens + " --size 640x480 --out " + (folder_ / "bent").string());
+    const Run small = vanchor("redistort '" + insert + "' --lens " + lens + " --size 640x480 --out " +
+                              (folder_ / "distorted").string());
     EXPECT_EQ(small.code, 3);
     EXPECT_NE(small.err.find("choose the other overscan"), std::string::npos) << small.err;
     const Run shape = vanchor("stmap --lens " + lens + " --size 1920x1080 --out " + (folder_ / "maps").string());
@@ -386,10 +387,10 @@ TEST_F(Headless, ALensComesFromStraightEdges) {
     ASSERT_EQ(solved.code, 0) << solved.err;
     const auto m = nlohmann::json::parse(solved.out);
     const double scale = m.at("focal_px").get<double>() / 582;
-    EXPECT_NEAR(m.at("k1").get<double>() / (scale * scale), -0.22, 0.02) << "the same bend in px";
+    EXPECT_NEAR(m.at("k1").get<double>() / (scale * scale), -0.22, 0.02) << "the same distortion in px";
     const Run none = vanchor("lens from-lines " + plate + " --frame 1001 --stroke 500,60,505,62");
     EXPECT_EQ(none.code, 3);
-    EXPECT_NE(none.err.find("no edge to follow"), std::string::npos) << none.err;
+    EXPECT_NE(none.err.find("no edge to track"), std::string::npos) << none.err;
     const Run frame = vanchor("lens from-lines " + plate + " --frame 7");
     EXPECT_EQ(frame.code, 3);
     EXPECT_NE(frame.err.find("no picture of frame 7"), std::string::npos) << frame.err;
@@ -417,12 +418,12 @@ TEST_F(Headless, AZoomLensIsPutTogetherAndAsked) {
     EXPECT_EQ(vanchor("lens zoom nonsense --out " + zoom).code, 2);
 
     // An STMap does in place of the lens, and must be of the plate's size.
-    const std::string frames = data + "jib", straight = (folder_ / "s").string();
+    const std::string frames = data + "jib", undistorted = (folder_ / "s").string();
     const Run through = vanchor("undistort " + frames + " --stmap " + maps +
-                                "/straighten.exr --range 1001-1001 --format png --out " + straight);
+                                "/undistort.exr --range 1001-1001 --format png --out " + undistorted);
     ASSERT_EQ(through.code, 0) << through.err;
     const Run same = vanchor("undistort " + frames + " --lens " + zoom +
-                             " --focal 35 --range 1001-1001 --format png --out " + straight + "2");
+                             " --focal 35 --range 1001-1001 --format png --out " + undistorted + "2");
     ASSERT_EQ(same.code, 0) << same.err;
     const Picture a = readPicture(folder_ / "s" / "s.1001.png").picture,
                   b = readPicture(folder_ / "s2" / "s2.1001.png").picture;
@@ -432,13 +433,13 @@ TEST_F(Headless, AZoomLensIsPutTogetherAndAsked) {
         worst = std::max(worst, std::fabs(double(a.data[i]) - double(b.data[i])));
     EXPECT_LT(worst, 0.02) << "one and the same map";
     const Run size =
-        vanchor("redistort " + frames + " --stmap " + maps + "/bend.exr --size 1280x720 --out " + straight);
+        vanchor("redistort " + frames + " --stmap " + maps + "/distort.exr --size 1280x720 --out " + undistorted);
     EXPECT_EQ(size.code, 3);
     EXPECT_NE(size.err.find("640 × 360"), std::string::npos) << size.err;
-    const Run whole = vanchor("undistort " + frames + " --stmap " + data + "jib/jib.1001.jpg --out " + straight);
+    const Run whole = vanchor("undistort " + frames + " --stmap " + data + "jib/jib.1001.jpg --out " + undistorted);
     EXPECT_EQ(whole.code, 3);
     EXPECT_NE(whole.err.find("32-bit float"), std::string::npos) << whole.err;
-    EXPECT_EQ(vanchor("undistort " + frames + " --out " + straight).code, 2) << "neither lens nor map";
+    EXPECT_EQ(vanchor("undistort " + frames + " --out " + undistorted).code, 2) << "neither lens nor map";
 }
 
 TEST_F(Headless, InfoTellsWhatThePlateSays) {

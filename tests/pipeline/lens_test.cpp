@@ -14,10 +14,10 @@
 #include "lens/convert_lens.h"
 #include "path_truth.h"
 #include "shot/lens_json.h"
-#include "workflow/follow_shot.h"
 #include "workflow/lens_work.h"
 #include "workflow/match_shot.h"
-#include "workflow/straighten_first.h"
+#include "workflow/track_shot.h"
+#include "workflow/undistort_first.h"
 #include "workflow/verdict.h"
 
 namespace va {
@@ -35,11 +35,11 @@ Intrinsics trueChartLens() {
     return out;
 }
 
-/// Straightening maps of two lenses over the frame: where each puts a pixel, in its own px from its own axis, less the
-/// turn of the camera that makes them agree best (a shift of the principal point is such a turn).
+/// Undistortion maps of two lenses over the frame: where each puts a pixel, in its own px from its own axis, less the
+/// turn of the camera that makes them agree best (a shift of the principal point is such a nodal pan).
 struct MapError {
     double rms = 0, worst = 0;
-    double plateWorst = 0;  ///< the same distances as the plate shows them: bent again
+    double plateWorst = 0;  ///< the same distances as the plate shows them: distorted again
 };
 MapError mapError(const Intrinsics& a, const Intrinsics& b, int width, int height) {
     MapError out;
@@ -56,9 +56,9 @@ MapError mapError(const Intrinsics& a, const Intrinsics& b, int width, int heigh
             together += theirs.back().normalized() * ours.back().normalized().transpose();
         }
     const Eigen::JacobiSVD<Eigen::Matrix3d> svd(together, Eigen::ComputeFullU | Eigen::ComputeFullV);
-    const Eigen::Matrix3d turn = svd.matrixV() * svd.matrixU().transpose();
+    const Eigen::Matrix3d rotation = svd.matrixV() * svd.matrixU().transpose();
     for (size_t i = 0; i < ours.size(); ++i) {
-        const Eigen::Vector3d turned = turn * theirs[i];
+        const Eigen::Vector3d turned = rotation * theirs[i];
         const double e = a.focalPx * (turned.hnormalized() - ours[i].hnormalized()).norm();
         out.rms += e * e / double(ours.size());
         out.worst = std::max(out.worst, e);
@@ -108,10 +108,10 @@ TEST(LensChart, DemoStillsGiveTheTrueLens) {
         c.cover);
     EXPECT_LE(focal, 0.1);
     EXPECT_LE(map.plateWorst, 0.1);
-    EXPECT_LE(map.worst, 0.2) << "straightened, where the corners are twice as large";
-    // What it says of its own sureness is true.
-    ASSERT_EQ(c.sureness.front().name, "focal");
-    EXPECT_LT(std::fabs(c.sureness.front().value - truth.focalPx), 5 * c.sureness.front().sigma);
+    EXPECT_LE(map.worst, 0.2) << "undistorted, where the corners are twice as large";
+    // What it says of its own uncertainty is true.
+    ASSERT_EQ(c.uncertainty.front().name, "focal");
+    EXPECT_LT(std::fabs(c.uncertainty.front().value - truth.focalPx), 5 * c.uncertainty.front().sigma);
     const Shot taken = withChartLens(shot);
     EXPECT_EQ(taken.back.distortion, Known::known);
     EXPECT_NEAR(taken.givenLens().focalPx, c.lens.focalPx, 1e-9);
@@ -145,8 +145,8 @@ MapError edgesAgainstTruth(double& said, const std::string& plate, const std::st
     const Intrinsics truth = test::readTrueCameras(truthFile).lens;
     shot = withLensFromEdges(shot, progress, &sentence);
     Intrinsics found = shot.givenLens();
-    // Edges do not tell the focal length: the same bend in px, for the true one.
-    found.lens = bendForFocal(found.lens, truth.focalPx / found.focalPx);
+    // Edges do not tell the focal length: the same distortion in px, for the true one.
+    found.lens = distortionForFocal(found.lens, truth.focalPx / found.focalPx);
     found.focalPx = truth.focalPx;
     const MapError e = mapError(truth, found, shot.plate.width, shot.plate.height);
     said = std::atof(sentence.c_str() + sentence.find("sure to ") + 8);
@@ -154,14 +154,15 @@ MapError edgesAgainstTruth(double& said, const std::string& plate, const std::st
     return e;
 }
 
-TEST(StraightEdges, OneFrameGivesTheBendOfAWideLens) {
+TEST(StraightEdges, OneFrameGivesTheDistortionOfAWideLens) {
     double said = 0;
     const MapError e = edgesAgainstTruth(said, wide, wideTruth, 1001);
     EXPECT_LE(e.worst, 1.0);
     EXPECT_LE(e.worst, 3 * said);
 }
 
-// A mild lens bends the yard's edges by less than planks and hulls are curved: what comes of it is told with its error.
+// A mild lens distorts the yard's edges by less than planks and hulls are curved: what comes of it is told with its
+// error.
 TEST(StraightEdges, AMildLensIsNotClaimedToBeSure) {
     double said = 0;
     const MapError e = edgesAgainstTruth(said, data + "slipway/slipway.mp4", data + "slipway/slipway.truth.json", 1060);
@@ -169,29 +170,29 @@ TEST(StraightEdges, AMildLensIsNotClaimedToBeSure) {
     EXPECT_LE(e.worst, 6);
 }
 
-TEST(StraightenFirst, OnlyWhereTheLensBendsStrongly) {
+TEST(UndistortFirst, OnlyWhereTheLensDistortsStrongly) {
     for (const char* clip : {"slipway/slipway.mp4", "jib", "mast-top/mast-top.mp4"}) {
         const Shot shot = withPlate(Shot(), data + clip);
-        EXPECT_FALSE(lensToFollowBy(shot, *openPlate(shot.plateSpec))) << clip;
+        EXPECT_FALSE(lensToTrackBy(shot, *openPlate(shot.plateSpec))) << clip;
     }
     Shot shot = withPlate(Shot(), wide);
-    const auto guess = lensToFollowBy(shot, *openPlate(wide));
+    const auto guess = lensToTrackBy(shot, *openPlate(wide));
     ASSERT_TRUE(guess);
-    EXPECT_TRUE(bendsStrongly(*guess, 960, 540));
-    // A known lens without a bend is the artist's word.
+    EXPECT_TRUE(distortsStrongly(*guess, 960, 540));
+    // A known lens without a distortion is the artist's word.
     shot.back.distortion = Known::known;
-    EXPECT_FALSE(lensToFollowBy(shot, *openPlate(wide)));
+    EXPECT_FALSE(lensToTrackBy(shot, *openPlate(wide)));
     // A mild one only when asked for; one that folds over is never used, and said where it was asked for.
     shot.back.lens = LensModel::brownConrady(-0.02);
-    EXPECT_FALSE(lensToFollowBy(shot, *openPlate(wide)));
-    shot.followStraight = true;
-    EXPECT_TRUE(lensToFollowBy(shot, *openPlate(wide)));
+    EXPECT_FALSE(lensToTrackBy(shot, *openPlate(wide)));
+    shot.trackUndistorted = true;
+    EXPECT_TRUE(lensToTrackBy(shot, *openPlate(wide)));
     shot.back.lens = LensModel::brownConrady(-3);
     shot.range = {1001, 1002};
     Progress progress;
     EXPECT_THROW((void)withPaths(shot, progress), InputError) << "asked for, and can't be";
-    shot.followStraight = false;
-    EXPECT_FALSE(lensToFollowBy(shot, *openPlate(wide)));
+    shot.trackUndistorted = false;
+    EXPECT_FALSE(lensToTrackBy(shot, *openPlate(wide)));
 }
 
 TEST(WideYard, UnknownLensIsSolved) {
@@ -205,12 +206,12 @@ TEST(WideYard, UnknownLensIsSolved) {
     std::printf("map RMS %.3f worst %.3f px, said ±%.3f\n", map.rms, map.worst, shot.solve->lensMapSigmaPx);
     EXPECT_LE(map.rms, 0.2);
     EXPECT_LE(map.worst, 0.5);
-    EXPECT_LT(shot.solve->bendRefusedPx, 0);
+    EXPECT_LT(shot.solve->distortionRefusedPx, 0);
     EXPECT_GT(shot.solve->lensMapSigmaPx, 0);
     ASSERT_EQ(shot.solve->lensNumbers.size(), 3u);
 }
 
-TEST(WideYard, TheChartsLensIsObeyed) {
+TEST(WideYard, TheChartsLensIsUsed) {
     const Shot chart = withChartLens(withDemoChart());
     const Shot shot = matched([&](Shot& s) { s.back = chart.back; });
     ASSERT_EQ(shot.solve->motion, Motion::free);
@@ -221,13 +222,13 @@ TEST(WideYard, TheChartsLensIsObeyed) {
     EXPECT_LE(j.focalPercent, 0.1);
 }
 
-TEST(FewFrames, RefuseABendThatTheyDoNotTell) {
+TEST(FewFrames, RefuseADistortionThatTheyDoNotTell) {
     Shot shot = withPlate(Shot(), data + "jib");
     shot.range = {1001, 1004};
     Progress progress;
     const Shot alone = matchShot(shot, progress);
     ASSERT_EQ(alone.solve->motion, Motion::free);
-    EXPECT_GT(alone.solve->bendRefusedPx, 0.25);
+    EXPECT_GT(alone.solve->distortionRefusedPx, 0.25);
     EXPECT_TRUE(alone.solve->lens.lens.isZero()) << alone.solve->lens.lens.brief();
     const Verdict v = verdictOn(alone, Step::lens);
     EXPECT_EQ(v.lamp, Lamp::look);
@@ -237,7 +238,8 @@ TEST(FewFrames, RefuseABendThatTheyDoNotTell) {
     shot.back.lens = LensModel::brownConrady(-0.03);
     const Shot started = matchShot(shot, progress);
     ASSERT_EQ(started.solve->motion, Motion::free);
-    EXPECT_NEAR(largestBendPx(started.solve->lens, 640, 360), largestBendPx(shot.givenLens(), 640, 360), 1.5);
+    EXPECT_NEAR(largestDistortionPx(started.solve->lens, 640, 360), largestDistortionPx(shot.givenLens(), 640, 360),
+                1.5);
 }
 
 TEST(WideYard, EdgesAreAStartForFewFrames) {
@@ -251,8 +253,8 @@ TEST(WideYard, EdgesAreAStartForFewFrames) {
     EXPECT_EQ(solved.solve->solvedCount(), 20);
     Intrinsics found = solved.solve->lens;
     const Intrinsics truth = test::readTrueCameras(wideTruth).lens;
-    // The bend in px; the focal length of twenty frames is another matter.
-    found.lens = bendForFocal(found.lens, truth.focalPx / found.focalPx);
+    // The distortion in px; the focal length of twenty frames is another matter.
+    found.lens = distortionForFocal(found.lens, truth.focalPx / found.focalPx);
     found.focalPx = truth.focalPx;
     const MapError map = mapError(truth, found, 960, 540);
     std::printf("20 frames with edges: map RMS %.3f worst %.3f, focal %.1f\n", map.rms, map.worst,
@@ -260,11 +262,11 @@ TEST(WideYard, EdgesAreAStartForFewFrames) {
     EXPECT_LE(map.worst, 4);
 }
 
-TEST(WideYard, FollowedStraightPathsLieOnThePlate) {
+TEST(WideYard, UndistortedTrackingLiesOnThePlate) {
     const Shot chart = withChartLens(withDemoChart());
     Shot shot = withPlate(Shot(), wide);
     shot.back = chart.back;
-    shot.followStraight = true;
+    shot.trackUndistorted = true;
     Progress progress;
     const Shot solved = matchShot(shot, progress);
     ASSERT_EQ(solved.solve->motion, Motion::free);
@@ -280,17 +282,18 @@ TEST(WideYard, FollowedStraightPathsLieOnThePlate) {
     EXPECT_LE(j.stickPx, 0.07);
 }
 
-TEST(StraightExport, TheStraightFramesCameraSeesWhatTheBentOneSees) {
+TEST(UndistortedExport, TheUndistortedFramesCameraSeesWhatTheDistortedOneSees) {
     Shot shot = withPlate(Shot(), data + "jib");
     Progress progress;
     shot = matchShot(shot, progress);
     ASSERT_EQ(shot.solve->motion, Motion::free);
-    const SceneExport bent = gatherExport(shot, ""), straight = straightened(bent, Overscan::whole);
-    EXPECT_GT(straight.width, bent.width);
-    EXPECT_TRUE(straight.lens.isZero());
+    const SceneExport distorted = gatherExport(shot, ""), undistorted = undistortedScene(distorted, Overscan::whole);
+    EXPECT_GT(undistorted.width, distorted.width);
+    EXPECT_TRUE(undistorted.lens.isZero());
     // The same directions: focal length in px stays, so mm stay, and the sensor grows with the frame.
-    EXPECT_NEAR(straight.focalMm(straight.frames.front()), bent.focalMm(bent.frames.front()), 1e-9);
-    const Intrinsics a = bent.intrinsics(bent.frames.front()), b = straight.intrinsics(straight.frames.front());
+    EXPECT_NEAR(undistorted.focalMm(undistorted.frames.front()), distorted.focalMm(distorted.frames.front()), 1e-9);
+    const Intrinsics a = distorted.intrinsics(distorted.frames.front()),
+                     b = undistorted.intrinsics(undistorted.frames.front());
     const auto corner = a.normalisedFromPixel({0, 0});
     ASSERT_TRUE(corner);
     const Eigen::Vector2d seen = b.pixelFromNormalised(*corner);

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Paths on the demo clips against the true cameras: what is wrong in the same way over many frames bends a solve, and
-// is what chained following is full of.
+// Paths on the demo clips against the true cameras: what is wrong in the same way over many frames distorts a solve,
+// and is what chained tracking is full of.
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -19,7 +19,7 @@ namespace {
 
 const std::string data = std::string(VA_SOURCE_DIR) + "/demo/data/";
 
-/// The same points followed from frame to frame by OpenCV's pyramidal Lucas–Kanade, for as long as ours were seen.
+/// The same points tracked from frame to frame by OpenCV's pyramidal Lucas–Kanade, for as long as ours were seen.
 std::vector<Path> chained(const std::vector<Path>& ours, const Shot& shot, const std::set<int>& ids) {
     const auto source = openPlate(shot.plateSpec);
     std::map<int, Path> out;
@@ -109,7 +109,7 @@ SlowError slowError(const std::string& plate, const std::string& truthFile, Fram
     for (const test::PathError& e : test::pathErrors(chained(*s.paths, s, ids), truth, 20))
         theirs += e.slowPx * e.slowPx, ++n;
     out.chained = std::sqrt(theirs / std::max(1, n));
-    std::printf("%s: slow error %.4f px over %d paths; chained following on the same points %.4f px\n", plate.c_str(),
+    std::printf("%s: slow error %.4f px over %d paths; chained tracking on the same points %.4f px\n", plate.c_str(),
                 out.ours, out.paths, out.chained);
     return out;
 }
@@ -153,17 +153,17 @@ TEST(Patch, TheSignStaysOnTheSign) {
     // A hand's breadth inside of the board: the background must not be part of it.
     const Eigen::Vector2d middle = 0.25 * (sign.corners[0] + sign.corners[1] + sign.corners[2] + sign.corners[3]);
     for (const auto& c : sign.corners) sign.outline.push_back(middle + 0.96 * (c - middle));
-    PatchFollowRequest request;
+    PatchTrackRequest request;
     request.patch = sign;
     for (int f = 1001; f <= 1060; ++f) request.frames.push_back(f);
     request.read = [&](int f) { return source->luma(f); };
     Progress progress;
-    const FlatPatch followed = followPatch(std::move(request), progress);
-    ASSERT_EQ(followed.frames.size(), 60U) << followed.trouble;
+    const FlatPatch tracked = trackPatch(std::move(request), progress);
+    ASSERT_EQ(tracked.frames.size(), 60U) << tracked.trouble;
     double sum = 0, worst = 0;
-    for (const PatchFrame& f : followed.frames)
+    for (const PatchFrame& f : tracked.frames)
         for (size_t i = 0; i < 4; ++i) {
-            const double e = ((*followed.cornersAt(f.frame))[i] - corners.at(f.frame)[i]).norm();
+            const double e = ((*tracked.cornersAt(f.frame))[i] - corners.at(f.frame)[i]).norm();
             sum += e * e, worst = std::max(worst, e);
         }
     const double rms = std::sqrt(sum / (4.0 * 60));

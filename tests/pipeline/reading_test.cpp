@@ -115,7 +115,7 @@ class EndedRun : public ::testing::Test {
         close(pipes[1]);
         std::string said;
         char c = 0;
-        while (said.find("Following") == std::string::npos && read(pipes[0], &c, 1) == 1) said += c;
+        while (said.find("Tracking") == std::string::npos && read(pipes[0], &c, 1) == 1) said += c;
         EXPECT_EQ(kill(pid, number), 0);
         while (read(pipes[0], &c, 1) == 1) {}
         close(pipes[0]);

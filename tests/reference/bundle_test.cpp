@@ -6,9 +6,9 @@
 
 #include "ceres_bundle.h"
 #include "shot_problem.h"
-#include "solve/normal_equations.h"
-#include "solve/slip.h"
-#include "solve/triangulate.h"
+#include "solve/bundle/normal_equations.h"
+#include "solve/minimal/triangulate.h"
+#include "solve/report/slip.h"
 
 namespace va {
 namespace {
@@ -49,7 +49,7 @@ TEST_P(AgainstCeres, SameMinimum) {
 INSTANTIATE_TEST_SUITE_P(Kinds, AgainstCeres,
                          ::testing::Values(Case{"free", false, 0, 0.3}, Case{"loss", false, 2, 0.3},
                                            Case{"long", false, 0, 1.0}, Case{"turn", true, 0, 0.5},
-                                           Case{"turnLoss", true, 2, 0.3}),
+                                           Case{"rotationLoss", true, 2, 0.3}),
                          [](const auto& i) { return i.param.name; });
 
 TEST(Bundle, ZoomAndReadoutComeBackFromADisturbedStart) {
@@ -156,7 +156,7 @@ TEST(Covariance, SpreadAgreesWithWhatIsStated) {
         std::vector<double> variance{joint(border, border), joint(border + 1, border + 1)};
         for (size_t v = 1; v + 1 < all.size(); ++v)
             for (int k = 0; k < 3; ++k) {
-                // A turn moves the shift as well: t' = exp(w) t + s.
+                // A nodal pan moves the shift as well: t' = exp(w) t + s.
                 const Eigen::Vector3d t = p.views[v].shift;
                 Eigen::Matrix<double, 3, 6> by;
                 by << 0, t.z(), -t.y(), 1, 0, 0, -t.z(), 0, t.x(), 0, 1, 0, t.y(), -t.x(), 0, 0, 0, 1;
@@ -215,7 +215,7 @@ TEST(Slip, SpreadAgreesWithWhatIsStated) {
         ASSERT_FALSE(field.empty());
         for (size_t k = 0; k < places.size(); ++k) {
             // Where the true camera sees it, placed and seen again by the solved one.
-            std::vector<Sighting> seen;
+            std::vector<Observation> seen;
             std::vector<std::pair<int, Eigen::Vector2d>> pixels;
             for (int v = 0; v < o.views; ++v) {
                 const auto q = project(base.truth.views[size_t(v)], base.truth.lenses[0], places[k]);

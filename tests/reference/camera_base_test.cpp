@@ -81,7 +81,7 @@ TEST(CameraBase, UnknownCamerasAreNotGuessed) {
 }
 
 /// Our Brown–Conrady of a polynomial against where the library itself takes the pixels from.
-TEST(CameraBase, LensesBendAsTheLibraryBendsThem) {
+TEST(CameraBase, LensesDistortionAsTheLibraryDistortsThem) {
     const CameraBase base;
     lfDatabase* own = lf_db_new();
     ASSERT_EQ(lf_db_load(own), LF_NO_ERROR);
@@ -96,7 +96,7 @@ TEST(CameraBase, LensesBendAsTheLibraryBendsThem) {
                          : c.Model == LF_DIST_MODEL_PTLENS ? 2
                                                            : -1;
         if (form < 0 || forms[form] >= 6 || !(c.Focal > 0)) continue;
-        // The library's answer, on the sensor that the lens was measured on, for a straight picture of 3:2.
+        // The library's answer, on the sensor that the lens was measured on, for an undistorted picture of 3:2.
         lfModifier* m = lf_modifier_new(&lens, lens.CropFactor, width, height);
         lf_modifier_initialize(m, &lens, LF_PF_U8, c.Focal, 8, 1000, 1, LF_RECTILINEAR, LF_MODIFY_DISTORTION, 0);
         RadialPolynomial p;
@@ -117,11 +117,12 @@ TEST(CameraBase, LensesBendAsTheLibraryBendsThem) {
                 const float x = float(i) * (width - 1) / 12, y = float(j) * (height - 1) / 8;
                 float source[2];
                 if (!lf_modifier_apply_geometry_distortion(m, x, y, 1, 1, source)) continue;
-                const Eigen::Vector2d straight((double(x) - camera.principalPoint.x()) / camera.focalPx,
-                                               (double(y) - camera.principalPoint.y()) / camera.focalPx);
-                const Eigen::Vector2d bent = ours.lens.pixelFromNormalised(straight);
-                if (bent.x() < 0 || bent.y() < 0 || bent.x() > width - 1 || bent.y() > height - 1) continue;
-                worst = std::max(worst, (bent - Eigen::Vector2d(double(source[0]), double(source[1]))).norm());
+                const Eigen::Vector2d undistorted((double(x) - camera.principalPoint.x()) / camera.focalPx,
+                                                  (double(y) - camera.principalPoint.y()) / camera.focalPx);
+                const Eigen::Vector2d distorted = ours.lens.pixelFromNormalised(undistorted);
+                if (distorted.x() < 0 || distorted.y() < 0 || distorted.x() > width - 1 || distorted.y() > height - 1)
+                    continue;
+                worst = std::max(worst, (distorted - Eigen::Vector2d(double(source[0]), double(source[1]))).norm());
             }
         // The fit of the odd powers says itself how good it is.
         EXPECT_LT(worst, ours.largestPx * 1.1 + 0.05) << lf_mlstr_get(lens.Model) << " form " << form;

@@ -12,13 +12,13 @@
 #include "lens/find_chart.h"
 #include "lens/resample.h"
 #include "media/plate_source.h"
-#include "solve/chart_calibration.h"
+#include "solve/calibration/chart_calibration.h"
 
 namespace va {
 namespace {
 
 // The rational and tangential model as OpenCV documents it (calib3d, "Camera Calibration and 3D Reconstruction").
-TEST(LensReference, RationalModelBendsAsOpenCvDoes) {
+TEST(LensReference, RationalModelDistortsAsOpenCvDoes) {
     LensModel ours;
     const double values[8] = {0.31, 0.04, 0.003, 0.0004, -0.0003, 0.52, 0.11, 0.002};
     ours.setValues(values);
@@ -27,33 +27,33 @@ TEST(LensReference, RationalModelBendsAsOpenCvDoes) {
     std::vector<cv::Point3d> points;
     for (double x = -0.8; x <= 0.8; x += 0.2)
         for (double y = -0.5; y <= 0.5; y += 0.25) points.emplace_back(x, y, 1);
-    std::vector<cv::Point2d> bent;
+    std::vector<cv::Point2d> distorted;
     cv::projectPoints(points, cv::Mat::zeros(3, 1, CV_64F), cv::Mat::zeros(3, 1, CV_64F), cv::Mat::eye(3, 3, CV_64F),
-                      theirs, bent);
+                      theirs, distorted);
     for (size_t i = 0; i < points.size(); ++i) {
         const Eigen::Vector2d p = ours.distort({points[i].x, points[i].y});
-        EXPECT_NEAR(p.x(), bent[i].x, 1e-12);
-        EXPECT_NEAR(p.y(), bent[i].y, 1e-12);
+        EXPECT_NEAR(p.x(), distorted[i].x, 1e-12);
+        EXPECT_NEAR(p.y(), distorted[i].y, 1e-12);
     }
 }
 
 // The equidistant model of Kannala & Brandt, as OpenCV's fisheye module has it.
-TEST(LensReference, FisheyeBendsAsOpenCvDoes) {
+TEST(LensReference, FisheyeDistortsAsOpenCvDoes) {
     LensModel ours{LensKind::fisheye};
     const double values[4] = {-0.012, 0.021, -0.006, 0.0009};
     ours.setValues(values);
-    std::vector<cv::Point2d> straight, bent;
+    std::vector<cv::Point2d> undistorted, distorted;
     for (double x = -2.5; x <= 2.5; x += 0.5)
-        for (double y = -1.5; y <= 1.5; y += 0.5) straight.emplace_back(x, y);
-    cv::fisheye::distortPoints(straight, bent, cv::Mat::eye(3, 3, CV_64F),
+        for (double y = -1.5; y <= 1.5; y += 0.5) undistorted.emplace_back(x, y);
+    cv::fisheye::distortPoints(undistorted, distorted, cv::Mat::eye(3, 3, CV_64F),
                                cv::Mat(1, 4, CV_64F, const_cast<double*>(values)));
-    for (size_t i = 0; i < straight.size(); ++i) {
-        const Eigen::Vector2d p = ours.distort({straight[i].x, straight[i].y});
-        EXPECT_NEAR(p.x(), bent[i].x, 1e-9);
-        EXPECT_NEAR(p.y(), bent[i].y, 1e-9);
+    for (size_t i = 0; i < undistorted.size(); ++i) {
+        const Eigen::Vector2d p = ours.distort({undistorted[i].x, undistorted[i].y});
+        EXPECT_NEAR(p.x(), distorted[i].x, 1e-9);
+        EXPECT_NEAR(p.y(), distorted[i].y, 1e-9);
         const auto back = ours.undistort(p);
         ASSERT_TRUE(back);
-        EXPECT_LT((*back - Eigen::Vector2d(straight[i].x, straight[i].y)).norm(), 1e-9);
+        EXPECT_LT((*back - Eigen::Vector2d(undistorted[i].x, undistorted[i].y)).norm(), 1e-9);
     }
 }
 
@@ -66,8 +66,9 @@ Intrinsics fromOpenCv(const cv::Mat& k, const cv::Mat& d) {
     return i;
 }
 
-/// Largest and mean distance between the straight places of pixels under two lenses, after the similarity that brings
-/// them together best: scale is the focal length, shift and turn are the principal point, which are compared apart.
+/// Largest and mean distance between the undistorted places of pixels under two lenses, after the similarity that
+/// brings them together best: scale is the focal length, shift and turn are the principal point, which are compared
+/// apart.
 std::pair<double, double> mapDifference(const Intrinsics& a, const Intrinsics& b,
                                         const std::vector<Eigen::Vector2d>& pixels) {
     Eigen::MatrixXd rows(2 * Eigen::Index(pixels.size()), 4);
@@ -155,9 +156,9 @@ TEST(LensReference, PublishedChartSet) {
     EXPECT_LT((c.lens.principalPoint - published.principalPoint).norm(), 3);
     EXPECT_LT(worstOwn, 0.5);
     EXPECT_LT(meanPublished, 0.5);
-    // The stated sureness is of the size of what is left: 0.1 % of the focal length.
-    EXPECT_LT(c.sureness.front().sigma, 2);
-    EXPECT_GT(c.sureness.front().sigma, 0.05);
+    // The stated uncertainty is of the size of what is left: 0.1 % of the focal length.
+    EXPECT_LT(c.uncertainty.front().sigma, 2);
+    EXPECT_GT(c.uncertainty.front().sigma, 0.05);
 }
 
 Intrinsics wide(int width, int height) {
@@ -168,24 +169,24 @@ Intrinsics wide(int width, int height) {
     return i;
 }
 
-TEST(LensReference, StraightenedAndBentAgainEveryPixelReturns) {
+TEST(LensReference, UndistortedAndDistortedAgainEveryPixelReturns) {
     const int w = 640, h = 360;
     const Intrinsics lens = wide(w, h);
-    const StraightFrame frame = straightFrame(lens, w, h, Overscan::whole);
+    const UndistortedFrame frame = undistortedFrame(lens, w, h, Overscan::whole);
     EXPECT_GT(frame.width, w);
     EXPECT_GT(frame.height, h);
-    const PixelMap there = straighteningMap(lens, frame, w, h), back = bendingMap(lens, frame, w, h);
+    const PixelMap there = undistortionMap(lens, frame, w, h), back = redistortionMap(lens, frame, w, h);
     double worst = 0;
     for (int y = 0; y < h; ++y)
         for (int x = 0; x < w; ++x) {
             const float sx = back.x.at(x, y), sy = back.y.at(x, y);
             // With overscan nothing of the plate is lost.
             ASSERT_EQ(sx, sx) << x << ", " << y;
-            const auto n = frame.straight.bentFromPixel({double(sx), double(sy)});
+            const auto n = frame.undistorted.distortedFromPixel({double(sx), double(sy)});
             worst = std::max(worst, (lens.pixelFromNormalised(n) - Eigen::Vector2d(x, y)).norm());
         }
     EXPECT_LT(worst, 0.001);
-    // Every second pixel of the straight frame that shows something shows a place inside the plate.
+    // Every second pixel of the undistorted frame that shows something shows a place inside the plate.
     for (int y = 0; y < frame.height; y += 2)
         for (int x = 0; x < frame.width; x += 2)
             if (const float sx = there.x.at(x, y); sx == sx) {

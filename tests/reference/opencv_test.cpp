@@ -8,11 +8,11 @@
 #include <random>
 
 #include "geometry_trials.h"
-#include "solve/essential.h"
-#include "solve/homography.h"
-#include "solve/planar_start.h"
-#include "solve/resect.h"
-#include "solve/triangulate.h"
+#include "solve/minimal/essential.h"
+#include "solve/minimal/homography.h"
+#include "solve/minimal/planar_start.h"
+#include "solve/minimal/resect.h"
+#include "solve/minimal/triangulate.h"
 #include "synthetic_shot.h"
 
 namespace va {
@@ -62,11 +62,11 @@ class Geometry : public ::testing::Test {
 TEST_F(Geometry, ProjectionAndDistortion) {
     std::vector<cv::Point3d> world;
     for (const auto& p : points_) world.emplace_back(p.x(), p.y(), p.z());
-    cv::Mat turn;
-    cv::Rodrigues(toCv(view_.rotation), turn);
+    cv::Mat rotation;
+    cv::Rodrigues(toCv(view_.rotation), rotation);
     std::vector<cv::Point2d> theirs;
     const cv::Mat shift = (cv::Mat_<double>(3, 1) << view_.shift.x(), view_.shift.y(), view_.shift.z());
-    cv::projectPoints(world, turn, shift, cameraMatrix(lens_), coefficients(lens_), theirs);
+    cv::projectPoints(world, rotation, shift, cameraMatrix(lens_), coefficients(lens_), theirs);
     for (size_t i = 0; i < points_.size(); ++i) {
         const auto ours = project(view_, lens_, points_[i]);
         ASSERT_TRUE(ours);
@@ -76,15 +76,15 @@ TEST_F(Geometry, ProjectionAndDistortion) {
 }
 
 TEST_F(Geometry, InverseDistortion) {
-    std::vector<cv::Point2d> pixels, straight;
+    std::vector<cv::Point2d> pixels, undistorted;
     for (int i = 0; i < 100; ++i) pixels.emplace_back(1280 * uniform(), 720 * uniform());
-    cv::undistortPoints(pixels, straight, cameraMatrix(lens_), coefficients(lens_), cv::noArray(), cv::noArray(),
+    cv::undistortPoints(pixels, undistorted, cameraMatrix(lens_), coefficients(lens_), cv::noArray(), cv::noArray(),
                         cv::TermCriteria(cv::TermCriteria::COUNT | cv::TermCriteria::EPS, 200, 1e-14));
     for (size_t i = 0; i < pixels.size(); ++i) {
         const auto ours = lens_.normalisedFromPixel({pixels[i].x, pixels[i].y});
         ASSERT_TRUE(ours);
-        EXPECT_NEAR(ours->x(), straight[i].x, 1e-8);
-        EXPECT_NEAR(ours->y(), straight[i].y, 1e-8);
+        EXPECT_NEAR(ours->x(), undistorted[i].x, 1e-8);
+        EXPECT_NEAR(ours->y(), undistorted[i].y, 1e-8);
     }
 }
 
@@ -124,8 +124,8 @@ TEST_F(Geometry, HomographyAsGoodAsOpenCv) {
 TEST_F(Geometry, EssentialMatrixAndPose) {
     const View second = viewFromPose(test::lookAlong({1.3, 0.3, 0.2}, 0.05, -0.02));
     // Relative pose, from the first view to the second.
-    const Eigen::Matrix3d turn = second.rotation * view_.rotation.transpose();
-    const Eigen::Vector3d shift = (second.shift - turn * view_.shift).normalized();
+    const Eigen::Matrix3d rotation = second.rotation * view_.rotation.transpose();
+    const Eigen::Vector3d shift = (second.shift - rotation * view_.shift).normalized();
     Points2 a, b;
     std::vector<cv::Point2d> ca, cb;
     const double sigma = 0.3 / 1000;
@@ -143,25 +143,25 @@ TEST_F(Geometry, EssentialMatrixAndPose) {
     ASSERT_TRUE(ours.found);
     const auto pose = poseFromEssential(ours.model, a, b, ours.agrees);
     ASSERT_TRUE(pose);
-    const double turnError = Eigen::AngleAxisd(pose->rotation * turn.transpose()).angle(),
+    const double rotationError = Eigen::AngleAxisd(pose->rotation * rotation.transpose()).angle(),
                  shiftError = std::acos(std::min(1.0, pose->shift.dot(shift)));
     cv::theRNG().state = 1;
     cv::Mat mask, r, t;
     const cv::Mat e = cv::findEssentialMat(ca, cb, cv::Mat::eye(3, 3, CV_64F), cv::RANSAC, 0.999, 1.5 / 1000, mask);
     cv::recoverPose(e, ca, cb, cv::Mat::eye(3, 3, CV_64F), r, t, mask);
-    const double theirTurn = Eigen::AngleAxisd(toEigen(r) * turn.transpose()).angle();
-    EXPECT_LT(turnError, 0.01);
+    const double theirRotation = Eigen::AngleAxisd(toEigen(r) * rotation.transpose()).angle();
+    EXPECT_LT(rotationError, 0.01);
     EXPECT_LT(shiftError, 0.05);
-    EXPECT_LT(turnError, 3 * theirTurn + 0.003);
+    EXPECT_LT(rotationError, 3 * theirRotation + 0.003);
 }
 
 TEST_F(Geometry, FivePointSolutionsAreEssentialAndHoldTheTruth) {
     const View second = viewFromPose(test::lookAlong({1.3, 0.3, 0.2}, 0.05, -0.02));
-    const Eigen::Matrix3d turn = second.rotation * view_.rotation.transpose();
-    const Eigen::Vector3d s = (second.shift - turn * view_.shift).normalized();
+    const Eigen::Matrix3d rotation = second.rotation * view_.rotation.transpose();
+    const Eigen::Vector3d s = (second.shift - rotation * view_.shift).normalized();
     Eigen::Matrix3d cross;
     cross << 0, -s.z(), s.y(), s.z(), 0, -s.x(), -s.y(), s.x(), 0;
-    const Eigen::Matrix3d truth = (cross * turn).normalized();
+    const Eigen::Matrix3d truth = (cross * rotation).normalized();
     for (int trial = 0; trial < 30; ++trial) {
         Points2 a, b;
         for (int i = 0; i < 5; ++i)
@@ -183,20 +183,20 @@ TEST_F(Geometry, FivePointSolutionsAreEssentialAndHoldTheTruth) {
 }
 
 TEST_F(Geometry, ResectionAsGoodAsOpenCv) {
-    Points2 straight;
+    Points2 undistorted;
     std::vector<cv::Point3d> world;
     std::vector<cv::Point2d> pixels;
     const double sigma = 0.5 / 1000;
     for (size_t i = 0; i < points_.size(); ++i) {
         Eigen::Vector2d p = seen(view_, points_[i], sigma);
         if (i % 3 == 0) p = {uniform() - 0.5, uniform() - 0.5};
-        straight.push_back(p);
+        undistorted.push_back(p);
         world.emplace_back(points_[i].x(), points_[i].y(), points_[i].z());
         pixels.emplace_back(p.x(), p.y());
     }
     SamplingOptions o;
     o.threshold = 3.0 / 1000;
-    const auto ours = robustResection(points_, straight, o);
+    const auto ours = robustResection(points_, undistorted, o);
     ASSERT_TRUE(ours.found);
     cv::Mat r, t, rotation;
     cv::theRNG().state = 1;
@@ -213,11 +213,11 @@ TEST_F(Geometry, ResectionAsGoodAsOpenCv) {
 
 TEST_F(Geometry, ThreePointViewsHoldTheTruth) {
     for (int trial = 0; trial < 50; ++trial) {
-        Points2 straight;
-        for (int i = 0; i < 3; ++i) straight.push_back(seen(view_, points_[size_t(trial * 3 + i)]));
+        Points2 undistorted;
+        for (int i = 0; i < 3; ++i) undistorted.push_back(seen(view_, points_[size_t(trial * 3 + i)]));
         const Points3 three{points_[size_t(trial * 3)], points_[size_t(trial * 3 + 1)], points_[size_t(trial * 3 + 2)]};
         double nearest = 9;
-        for (const View& v : viewsFromThree(three, straight, {0, 1, 2}))
+        for (const View& v : viewsFromThree(three, undistorted, {0, 1, 2}))
             nearest = std::min(nearest, (v.rotation - view_.rotation).norm() + (v.shift - view_.shift).norm());
         EXPECT_LT(nearest, 1e-5) << "trial " << trial;
     }
@@ -275,8 +275,8 @@ TEST(PlanarStart, ReadingsOfAHomographyAgreeWithOpenCv) {
         View second = viewFromPose(
             test::lookAlong({1 + 0.5 * u(random), 0.4 * u(random), 0.4 * u(random)}, 0.2 * u(random), 0.1 * u(random)));
         const View first = viewFromPose(test::lookAlong({0, 0, 0}, 0, 0));
-        const Eigen::Matrix3d turn = second.rotation * first.rotation.transpose();
-        second = {turn, second.shift - turn * first.shift};
+        const Eigen::Matrix3d rotation = second.rotation * first.rotation.transpose();
+        second = {rotation, second.shift - rotation * first.shift};
         const Eigen::Vector3d normal = Eigen::Vector3d(0.4 * u(random), 0.4 * u(random), 1).normalized();
         const Eigen::Matrix3d h = second.rotation + second.shift * normal.transpose() / 6;
         Points2 a, b;
@@ -303,7 +303,7 @@ TEST(PlanarStart, ReadingsOfAHomographyAgreeWithOpenCv) {
         EXPECT_LT(truth, 1e-6);
     }
     const Points2 some{{0, 0}, {0.1, 0}, {0, 0.1}, {0.2, 0.3}};
-    EXPECT_TRUE(posesFromHomography(Eigen::Matrix3d::Identity(), some, some).empty()) << "a turn tells no shift";
+    EXPECT_TRUE(posesFromHomography(Eigen::Matrix3d::Identity(), some, some).empty()) << "a nodal pan tells no shift";
     EXPECT_TRUE(posesFromHomography(Eigen::Matrix3d::Zero(), some, some).empty());
 }
 

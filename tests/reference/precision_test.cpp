@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Following against the Cramér–Rao bound. For a shift of a patch between two pictures with white noise of variance s²
+// Tracking against the Cramér–Rao bound. For a shift of a patch between two pictures with white noise of variance s²
 // in each, the bound of its covariance is 2 s² (Σ g gᵀ)⁻¹ with g the gradients of the clean picture (Kay, "Fundamentals
 // of Statistical Signal Processing: Estimation Theory", 1993, sec. 3.8, for two noisy pictures). It takes shape, gain
 // and bias for known; what is measured here has to find them as well.
@@ -42,8 +42,8 @@ class Moves : public ::testing::TestWithParam<Move> {};
 
 TEST_P(Moves, FrameSixtyIsNearTheBoundAndSaysSo) {
     const test::Precision p = test::measurePrecision("aloeL.jpg", GetParam().map);
-    std::printf("%s: %d followed, %d lost, %.4f px, %.3f of the bound, normalised error squared %.3f\n",
-                GetParam().name, p.started, p.lost, p.rmsPx, p.ratio, p.normalised);
+    std::printf("%s: %d tracked, %d lost, %.4f px, %.3f of the bound, normalised error squared %.3f\n", GetParam().name,
+                p.started, p.lost, p.rmsPx, p.ratio, p.normalised);
     ASSERT_GT(p.started, 40);
     EXPECT_EQ(p.lost, 0);
     EXPECT_LE(p.ratio, 1.4);

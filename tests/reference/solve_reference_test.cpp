@@ -24,9 +24,9 @@ SolveResult solve(const SyntheticShot& s) {
 
 /// Errors of a free solve after the similarity that places and turns agree best with.
 struct Errors {
-    double focal = 0;  ///< share, worst frame
-    double turn = 0;   ///< radians, root mean square
-    double place = 0;  ///< of the path's length, root mean square
+    double focal = 0;     ///< share, worst frame
+    double rotation = 0;  ///< radians, root mean square
+    double place = 0;     ///< of the path's length, root mean square
 };
 
 Errors errorsOf(const SyntheticShot& s, const SolveResult& r) {
@@ -45,8 +45,9 @@ Errors errorsOf(const SyntheticShot& s, const SolveResult& r) {
     e.place = std::sqrt((moved - truth).squaredNorm() / double(n)) / length;
     const Eigen::Quaterniond first = s.cameras[0].worldFromCamera * r.frames[0].pose.worldFromCamera.conjugate();
     for (size_t f = 0; f < n; ++f)
-        e.turn += std::pow((first * r.frames[f].pose.worldFromCamera).angularDistance(s.cameras[f].worldFromCamera), 2);
-    e.turn = std::sqrt(e.turn / double(n));
+        e.rotation +=
+            std::pow((first * r.frames[f].pose.worldFromCamera).angularDistance(s.cameras[f].worldFromCamera), 2);
+    e.rotation = std::sqrt(e.rotation / double(n));
     return e;
 }
 
@@ -93,10 +94,10 @@ TEST(MoveChoice, FiftyRandomFreeMovesAreNeverPans) {
         o.focalPx = 1100 + 400 * u(random);
         o.k1 = 0.05 * u(random);
         const Eigen::Vector3d along = Eigen::Vector3d(u(random), 0.5 * u(random), u(random)).normalized();
-        const double turn = 0.3 * u(random), tilt = 0.1 * u(random);
+        const double rotation = 0.3 * u(random), tilt = 0.1 * u(random);
         // As far as makes a parallax of a few pixels or many: points lie between 4 and 20 units away.
         const double far = (4 + 40 * std::fabs(u(random))) / o.focalPx * 6;
-        o.camera = [=](double t) { return lookAlong(far * t * along, turn * t, tilt * t); };
+        o.camera = [=](double t) { return lookAlong(far * t * along, rotation * t, tilt * t); };
         const SolveResult r = solve(makeSyntheticShot(o));
         // Only what shows: parallax beyond a homography of more than three pixels.
         if (r.parallaxPx <= 3) continue;
@@ -124,12 +125,12 @@ TEST(WrongPaths, ThirtyInAHundredGrossAndTwentyOnAnotherMotion) {
         ASSERT_EQ(rb.solvedCount(), 40);
         const Errors ea = errorsOf(a, ra), eb = errorsOf(b, rb);
         std::printf("clean: focal %.5f turn %.6f place %.6f   dirty: focal %.5f turn %.6f place %.6f\n", ea.focal,
-                    ea.turn, ea.place, eb.focal, eb.turn, eb.place);
-        clean4.focal += ea.focal, clean4.turn += ea.turn, clean4.place += ea.place;
-        dirty4.focal += eb.focal, dirty4.turn += eb.turn, dirty4.place += eb.place;
+                    ea.rotation, ea.place, eb.focal, eb.rotation, eb.place);
+        clean4.focal += ea.focal, clean4.rotation += ea.rotation, clean4.place += ea.place;
+        dirty4.focal += eb.focal, dirty4.rotation += eb.rotation, dirty4.place += eb.place;
     }
     EXPECT_LE(dirty4.focal, 2 * clean4.focal);
-    EXPECT_LE(dirty4.turn, 2 * clean4.turn);
+    EXPECT_LE(dirty4.rotation, 2 * clean4.rotation);
     EXPECT_LE(dirty4.place, 2 * clean4.place);
 }
 
@@ -163,9 +164,9 @@ TEST(MoveChoice, PansStayPansWhateverDrivesThrough) {
             o.camera = [=](double t) { return lookAlong({0, 1, 0}, sweep * (t - 0.5), 0.05 * t); };
             const SyntheticShot s = makeSyntheticShot(o);
             const SolveResult r = solve(s);
-            ASSERT_EQ(r.motion, Motion::rotation) << share << " seed " << seed;
+            ASSERT_EQ(r.motion, Motion::nodalPan) << share << " seed " << seed;
             EXPECT_LT(r.rmsPx, 0.2) << share << " seed " << seed;
-            EXPECT_LT(errorsOf(s, r).turn, 0.002) << share << " seed " << seed;
+            EXPECT_LT(errorsOf(s, r).rotation, 0.002) << share << " seed " << seed;
             // What drives is named, and little else.
             std::set<int> named, driving(s.moverPaths.begin(), s.moverPaths.end());
             for (const SolveOutlier& path : r.outliers)
@@ -176,7 +177,7 @@ TEST(MoveChoice, PansStayPansWhateverDrivesThrough) {
         }
 }
 
-TEST(Zoom, FoundInATurn) {
+TEST(Zoom, FoundInANodalPan) {
     SyntheticOptions o;
     o.frames = 40;
     o.zoomTo = 1.6;
@@ -184,14 +185,14 @@ TEST(Zoom, FoundInATurn) {
     o.camera = [](double t) { return lookAlong({0, 1, 0}, -0.25 + 0.5 * t, 0.05 * t); };
     const SyntheticShot s = makeSyntheticShot(o);
     const SolveResult r = solve(s);
-    ASSERT_EQ(r.motion, Motion::rotation);
+    ASSERT_EQ(r.motion, Motion::nodalPan);
     EXPECT_TRUE(r.zooms);
     EXPECT_LT(errorsOf(s, r).focal, 0.015);
-    EXPECT_LT(errorsOf(s, r).turn, 0.002);
+    EXPECT_LT(errorsOf(s, r).rotation, 0.002);
 }
 
-// Pan and zoom together: neither takes up what is the lens's bend.
-TEST(Zoom, InATurnTellsTheBendToo) {
+// Pan and zoom together: neither takes up what is the lens's distortion.
+TEST(Zoom, OfANodalPanTellsTheDistortionToo) {
     for (const uint64_t seed : {11U, 12U, 13U}) {
         SyntheticOptions o;
         o.seed = seed;
@@ -203,18 +204,18 @@ TEST(Zoom, InATurnTellsTheBendToo) {
         o.camera = [](double t) { return lookAlong({0, 1, 0}, -0.24 + 0.52 * t, 0.02 + 0.08 * t); };
         const SyntheticShot s = makeSyntheticShot(o);
         const SolveResult r = solve(s);
-        ASSERT_EQ(r.motion, Motion::rotation);
+        ASSERT_EQ(r.motion, Motion::nodalPan);
         EXPECT_TRUE(r.zooms);
         EXPECT_NEAR(r.lens.lens.value(0), -0.03, 0.01) << seed;
         EXPECT_LT(errorsOf(s, r).focal, 0.01) << seed;
-        EXPECT_LT(errorsOf(s, r).turn, 0.002) << seed;
+        EXPECT_LT(errorsOf(s, r).rotation, 0.002) << seed;
     }
 }
 
-// Windows that hold two surfaces, or slide along an edge, are wrong over many frames: they must bend neither the turn
-// nor the zoom.
-TEST(Zoom, InATurnWhereAFifthOfThePathsSlides) {
-    double focal = 0, turn = 0;
+// Windows that hold two surfaces, or slide along an edge, are wrong over many frames: they must distort neither the
+// turn nor the zoom.
+TEST(Zoom, InANodalPanWhereAFifthOfThePathsSlides) {
+    double focal = 0, rotation = 0;
     for (const uint64_t seed : {21U, 22U, 23U, 24U}) {
         SyntheticOptions o;
         o.seed = seed;
@@ -229,12 +230,12 @@ TEST(Zoom, InATurnWhereAFifthOfThePathsSlides) {
                 points[i].x += 1.2 * (double(i) / double(points.size()) - 0.5) * (points[i].x > 640 ? 1 : -1);
         }
         const SolveResult r = solve(s);
-        ASSERT_EQ(r.motion, Motion::rotation);
-        focal += std::pow(errorsOf(s, r).focal, 2) / 4, turn += std::pow(errorsOf(s, r).turn, 2) / 4;
+        ASSERT_EQ(r.motion, Motion::nodalPan);
+        focal += std::pow(errorsOf(s, r).focal, 2) / 4, rotation += std::pow(errorsOf(s, r).rotation, 2) / 4;
     }
-    std::printf("focal %.5f turn %.6f\n", std::sqrt(focal), std::sqrt(turn));
+    std::printf("focal %.5f turn %.6f\n", std::sqrt(focal), std::sqrt(rotation));
     EXPECT_LT(std::sqrt(focal), 0.0009);
-    EXPECT_LT(std::sqrt(turn), 0.00019);
+    EXPECT_LT(std::sqrt(rotation), 0.00019);
 }
 
 // A statement of how sure the focal length is must hold where a share of the paths slides along edges, which no
@@ -275,7 +276,7 @@ TEST(LensNumbers, DeviationsHoldWherePathsSlide) {
     }
 }
 
-/// A swing from a tripod whose head shakes, with rows that are read one after the other.
+/// A swing from a tripod whose head shakes, with a rolling shutter.
 SyntheticShot shakyPan(double readout, uint64_t seed) {
     SyntheticOptions o;
     o.seed = seed;
@@ -290,39 +291,39 @@ SyntheticShot shakyPan(double readout, uint64_t seed) {
 
 // Common practice: sensors that read row by row shear the pictures of a fast pan. That is no travel of the camera, and
 // the turn has to come out for the row that it is said to stand for.
-TEST(RollingShutter, ATurnIsSolvedRowByRow) {
+TEST(RollingShutter, ANodalPanIsSolvedRowByRow) {
     for (const uint64_t seed : {3U, 4U, 5U}) {
         SyntheticShot s = shakyPan(0.6, seed);
-        // Nobody has said that rows are read one after the other: the pictures do.
+        // Nobody has said that there is a rolling shutter: the pictures do.
         const SolveResult blind = solve(s);
-        ASSERT_EQ(blind.motion, Motion::rotation);
+        ASSERT_EQ(blind.motion, Motion::nodalPan);
         EXPECT_NEAR(blind.readout, 0.6, 0.012);
-        EXPECT_LT(errorsOf(s, blind).turn, 0.0008);
+        EXPECT_LT(errorsOf(s, blind).rotation, 0.0008);
         s.request.readoutKnown = Known::known;
         s.request.readout = 0.6;
         const SolveResult known = solve(s);
-        ASSERT_EQ(known.motion, Motion::rotation);
+        ASSERT_EQ(known.motion, Motion::nodalPan);
         EXPECT_EQ(known.solvedCount(), 60);
         EXPECT_DOUBLE_EQ(known.readout, 0.6);
         EXPECT_LT(known.readoutSigma, 0) << "a given time has no deviation";
         EXPECT_LT(known.rmsPx, 0.2);
-        EXPECT_LT(errorsOf(s, known).turn, 0.0008);
+        EXPECT_LT(errorsOf(s, known).rotation, 0.0008);
         EXPECT_LT(errorsOf(s, known).focal, 0.006);
 
         s.request.readout = 0;
         s.request.readoutKnown = Known::start;
         const SolveResult found = solve(s);
-        ASSERT_EQ(found.motion, Motion::rotation);
+        ASSERT_EQ(found.motion, Motion::nodalPan);
         EXPECT_GT(found.readoutSigma, 0);
         EXPECT_LT(found.readoutSigma, 0.02);
         EXPECT_NEAR(found.readout, 0.6, 0.006);
-        EXPECT_LT(errorsOf(s, found).turn, 0.0008);
+        EXPECT_LT(errorsOf(s, found).rotation, 0.0008);
     }
     // Where all rows were read at once, that is found too.
     SyntheticShot s = shakyPan(0, 6);
     s.request.readoutKnown = Known::start;
     const SolveResult atOnce = solve(s);
-    ASSERT_EQ(atOnce.motion, Motion::rotation);
+    ASSERT_EQ(atOnce.motion, Motion::nodalPan);
     EXPECT_NEAR(atOnce.readout, 0, std::max(0.004, 4 * atOnce.readoutSigma));
 }
 

@@ -27,11 +27,11 @@ BundleProblem readBal(const std::string& file) {
     }
     const Eigen::DiagonalMatrix<double, 3> flip(1, -1, -1);
     for (int c = 0; c < cameras; ++c) {
-        Eigen::Vector3d turn, shift;
-        for (int k = 0; k < 3; ++k) turn[k] = number();
+        Eigen::Vector3d rotation, shift;
+        for (int k = 0; k < 3; ++k) rotation[k] = number();
         for (int k = 0; k < 3; ++k) shift[k] = number();
         View v;
-        v.rotation = flip * Eigen::AngleAxisd(turn.norm(), turn.normalized()).toRotationMatrix();
+        v.rotation = flip * Eigen::AngleAxisd(rotation.norm(), rotation.normalized()).toRotationMatrix();
         v.shift = flip * shift;
         Intrinsics lens;
         lens.focalPx = number();

@@ -9,7 +9,7 @@
 #include <cmath>
 #include <cstdio>
 
-#include "solve/resect.h"
+#include "solve/minimal/resect.h"
 
 namespace va::test {
 namespace {
@@ -36,19 +36,19 @@ Eigen::Matrix3d crossMatrix(const Eigen::Vector3d& v) {
     return m;
 }
 
-/// Whitened reprojection error of one sighting over (view, lens, point). Of the lens block the first L numbers are
+/// Whitened reprojection error of one observation over (view, lens, point). Of the lens block the first L numbers are
 /// looked at; the rest are 0.
 template <int L>
 class Reprojection final : public ceres::SizedCostFunction<2, 6, L, 3> {
   public:
     Reprojection(const BundleProblem::Observation& o, const Intrinsics& lens)
-        : pixel_(o.pixel), whiten_(o.whiten), aspect_(lens.pixelAspect), kind_(lens.lens.kind()) {}
+        : pixel_(o.pixel), sqrtInformation_(o.sqrtInformation), aspect_(lens.pixelAspect), kind_(lens.lens.kind()) {}
 
     bool Evaluate(double const* const* parameters, double* residuals, double** jacobians) const override {
-        const Eigen::Map<const Eigen::Vector3d> turn(parameters[0]), shift(parameters[0] + 3), point(parameters[2]);
+        const Eigen::Map<const Eigen::Vector3d> rotation(parameters[0]), shift(parameters[0] + 3), point(parameters[2]);
         const double* lens = parameters[1];
-        const double angle = turn.norm();
-        const Eigen::Matrix3d w = crossMatrix(turn);
+        const double angle = rotation.norm();
+        const Eigen::Matrix3d w = crossMatrix(rotation);
         // Rodrigues' formula, and the right Jacobian of the rotation vector (series near zero).
         const bool tiny = angle < 1e-6;
         const double a = tiny ? 1 - angle * angle / 6 : std::sin(angle) / angle;
@@ -64,14 +64,15 @@ class Reprojection final : public ceres::SizedCostFunction<2, 6, L, 3> {
         Eigen::Matrix2d slope;
         LensValueJacobian byValues;
         const bool byLens = jacobians && jacobians[1];
-        const Eigen::Vector2d d = bend(kind_, values, n, jacobians ? &slope : nullptr, byLens ? &byValues : nullptr);
+        const Eigen::Vector2d d =
+            distortPoint(kind_, values, n, jacobians ? &slope : nullptr, byLens ? &byValues : nullptr);
         const Eigen::Vector2d focal(lens[0] / aspect_, lens[0]);
         const Eigen::Vector2d error = focal.cwiseProduct(d) + Eigen::Vector2d(lens[1], lens[2]) - pixel_;
-        Eigen::Map<Eigen::Vector2d>(residuals, 2) = whiten_ * error;
+        Eigen::Map<Eigen::Vector2d>(residuals, 2) = sqrtInformation_ * error;
         if (!jacobians) return true;
         Eigen::Matrix<double, 2, 3> normalised;
         normalised << 1 / z, 0, -n.x() / z, 0, 1 / z, -n.y() / z;
-        const Eigen::Matrix<double, 2, 3> byCamera = whiten_ * focal.asDiagonal() * slope * normalised;
+        const Eigen::Matrix<double, 2, 3> byCamera = sqrtInformation_ * focal.asDiagonal() * slope * normalised;
         if (jacobians[0]) {
             Eigen::Map<Eigen::Matrix<double, 2, 6, Eigen::RowMajor>> j(jacobians[0]);
             const Eigen::Matrix3d right = Eigen::Matrix3d::Identity() - b * w + c * ww;
@@ -85,7 +86,7 @@ class Reprojection final : public ceres::SizedCostFunction<2, 6, L, 3> {
             raw.col(1) = Eigen::Vector2d(1, 0);
             raw.col(2) = Eigen::Vector2d(0, 1);
             raw.template rightCols<L - 3>() = focal.asDiagonal() * byValues.leftCols<L - 3>();
-            j = whiten_ * raw;
+            j = sqrtInformation_ * raw;
         }
         if (jacobians[2]) {
             Eigen::Map<Eigen::Matrix<double, 2, 3, Eigen::RowMajor>> j(jacobians[2]);
@@ -96,7 +97,7 @@ class Reprojection final : public ceres::SizedCostFunction<2, 6, L, 3> {
 
   private:
     Eigen::Vector2d pixel_;
-    Eigen::Matrix2d whiten_;
+    Eigen::Matrix2d sqrtInformation_;
     double aspect_;
     LensKind kind_;
 };
@@ -162,8 +163,8 @@ BundleSummary ceresBundle(BundleProblem& problem, const BundleOptions& options, 
     if (problem.observations.empty()) return summary;
     std::vector<ViewBlock> views(problem.views.size());
     for (size_t i = 0; i < views.size(); ++i) {
-        const Eigen::AngleAxisd turn(problem.views[i].rotation);
-        Eigen::Map<Eigen::Vector3d>(views[i].data()) = turn.angle() * turn.axis();
+        const Eigen::AngleAxisd rotation(problem.views[i].rotation);
+        Eigen::Map<Eigen::Vector3d>(views[i].data()) = rotation.angle() * rotation.axis();
         Eigen::Map<Eigen::Vector3d>(views[i].data() + 3) = problem.views[i].shift;
     }
     std::vector<LensBlock> lenses;
@@ -237,8 +238,8 @@ BundleSummary ceresBundle(BundleProblem& problem, const BundleOptions& options, 
     summary.usable = report.IsSolutionUsable() && std::isfinite(report.final_cost);
     if (!summary.usable) return summary;
     for (size_t i = 0; i < views.size(); ++i) {
-        const Eigen::Map<const Eigen::Vector3d> turn(views[i].data());
-        problem.views[i] = moved({Eigen::Matrix3d::Identity(), Eigen::Vector3d::Zero()}, turn,
+        const Eigen::Map<const Eigen::Vector3d> rotation(views[i].data());
+        problem.views[i] = moved({Eigen::Matrix3d::Identity(), Eigen::Vector3d::Zero()}, rotation,
                                  Eigen::Map<const Eigen::Vector3d>(views[i].data() + 3));
     }
     for (size_t i = 0; i < lenses.size(); ++i) readBlock(lenses[i], problem.lenses[i]);

@@ -8,9 +8,9 @@
 #include <opencv2/calib3d.hpp>
 #include <random>
 
-#include "solve/essential.h"
-#include "solve/resect.h"
-#include "solve/triangulate.h"
+#include "solve/minimal/essential.h"
+#include "solve/minimal/resect.h"
+#include "solve/minimal/triangulate.h"
 #include "synthetic_shot.h"
 
 namespace va::test {
@@ -34,8 +34,8 @@ Set makeSet(std::mt19937_64& random, double wrongShare) {
                                       0.3 * u(random) - 0.25, 0.2 * u(random) - 0.1));
     // The first view looks down +Z, as viewFromPose() of a camera at the origin does.
     const View first = viewFromPose(lookAlong({0, 0, 0}, 0, 0));
-    const Eigen::Matrix3d turn = s.second.rotation * first.rotation.transpose();
-    s.second = {turn, s.second.shift - turn * first.shift};
+    const Eigen::Matrix3d rotation = s.second.rotation * first.rotation.transpose();
+    s.second = {rotation, s.second.shift - rotation * first.shift};
     const Eigen::Vector3d normal = Eigen::Vector3d(0.4 * u(random) - 0.2, 0.4 * u(random) - 0.2, 1).normalized();
     s.homography = s.second.rotation + s.second.shift * normal.transpose() / 7;
     while (s.world.size() < 100) {
@@ -119,8 +119,8 @@ double homographyError(const Set& s, const Eigen::Matrix3d& h) {
 }
 
 /// Turn and direction of the shift together, degrees.
-double poseError(const Set& s, const Eigen::Matrix3d& turn, const Eigen::Vector3d& shift) {
-    const double angle = Eigen::AngleAxisd(turn * s.second.rotation.transpose()).angle();
+double poseError(const Set& s, const Eigen::Matrix3d& rotation, const Eigen::Vector3d& shift) {
+    const double angle = Eigen::AngleAxisd(rotation * s.second.rotation.transpose()).angle();
     const double way = std::acos(std::clamp(shift.normalized().dot(s.second.shift.normalized()), -1.0, 1.0));
     return std::hypot(angle, way) * 180 / M_PI;
 }
@@ -149,12 +149,12 @@ std::vector<GeometryTrial> geometryTrials(int sets, unsigned seed) {
             return pose ? poseError(s, pose->rotation, pose->shift) : -1;
         },
         [&](const Set& s) {
-            cv::Mat mask, turn, shift;
+            cv::Mat mask, rotation, shift;
             const cv::Mat e =
                 cv::findEssentialMat(pointsOf(s.a), pointsOf(s.b), one, cv::RANSAC, 0.999, closePx / focal, 1000, mask);
             if (e.rows != 3) return -1.0;
-            cv::recoverPose(e, pointsOf(s.a), pointsOf(s.b), one, turn, shift, mask);
-            return poseError(s, toEigen(turn), {shift.at<double>(0), shift.at<double>(1), shift.at<double>(2)});
+            cv::recoverPose(e, pointsOf(s.a), pointsOf(s.b), one, rotation, shift, mask);
+            return poseError(s, toEigen(rotation), {shift.at<double>(0), shift.at<double>(1), shift.at<double>(2)});
         }));
     out.push_back(run(
         "resection", "% of depth", sets, seed, 0.3,
@@ -163,14 +163,14 @@ std::vector<GeometryTrial> geometryTrials(int sets, unsigned seed) {
             return v.found ? 100 * (v.model.centre() - s.second.centre()).norm() / 7 : -1;
         },
         [&](const Set& s) {
-            cv::Mat world(int(s.world.size()), 1, CV_64FC3), turn, shift, inliers;
+            cv::Mat world(int(s.world.size()), 1, CV_64FC3), rotation, shift, inliers;
             for (size_t i = 0; i < s.world.size(); ++i)
                 world.at<cv::Vec3d>(int(i)) = {s.world[i].x(), s.world[i].y(), s.world[i].z()};
-            if (!cv::solvePnPRansac(world, pointsOf(s.b), one, cv::noArray(), turn, shift, false, 1000,
+            if (!cv::solvePnPRansac(world, pointsOf(s.b), one, cv::noArray(), rotation, shift, false, 1000,
                                     float(closePx / focal), 0.999, inliers))
                 return -1.0;
             cv::Mat matrix;
-            cv::Rodrigues(turn, matrix);
+            cv::Rodrigues(rotation, matrix);
             const View v{toEigen(matrix), {shift.at<double>(0), shift.at<double>(1), shift.at<double>(2)}};
             return 100 * (v.centre() - s.second.centre()).norm() / 7;
         }));

@@ -92,11 +92,11 @@ std::vector<PathError> pathErrors(const std::vector<Path>& paths, const TrueCame
             const double a = weighedSum(offsets(path, points, truth, best - step), points),
                          c = weighedSum(offsets(path, points, truth, best + step), points),
                          b = weighedSum(offsets(path, points, truth, best), points);
-            const double bend = a - 2 * b + c;
-            if (bend > 0) best += std::clamp(0.5 * (a - c) / bend, -1.0, 1.0) * step;
+            const double distortion = a - 2 * b + c;
+            if (distortion > 0) best += std::clamp(0.5 * (a - c) / distortion, -1.0, 1.0) * step;
             step *= 0.6;
         }
-        // The surface point that a path follows is the one that it marks best over all frames: the reference frame may
+        // The surface point that a path tracks is the one that it marks best over all frames: the reference frame may
         // be a blurred one, and is no truer than the others. Two Gauss–Newton steps over its place and depth.
         Eigen::Vector3d place(0, 0, best);
         for (int round = 0; round < 2; ++round) {

@@ -5,7 +5,7 @@
 #include <cmath>
 
 #include "track/flat_patch.h"
-#include "track/follow.h"
+#include "track/track.h"
 #include "warp.h"
 
 namespace va::test {
@@ -28,7 +28,7 @@ Precision measurePrecision(const std::string& name, const std::function<Eigen::M
     };
     const Luma clean = view(0, 0);
     Progress progress;
-    FollowRequest request;
+    TrackRequest request;
     for (int i = 0; i < count; ++i) request.frames.push_back(i);
     request.read = [&](int f) { return view(f, sigma); };
     request.options.features = 150;
@@ -37,7 +37,7 @@ Precision measurePrecision(const std::string& name, const std::function<Eigen::M
     Precision out;
     double squares = 0, px = 0, normalised = 0;
     int n = 0;
-    for (const Path& p : followFeatures(std::move(request), progress)) {
+    for (const Path& p : trackFeatures(std::move(request), progress)) {
         const PathPoint& first = p.points.front();
         // Only what stays in the picture all the time can be said to be lost.
         bool inside = first.frame == 0;

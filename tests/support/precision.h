@@ -8,7 +8,7 @@ namespace va::test {
 
 inline constexpr int precisionWidth = 640, precisionHeight = 480;
 
-/// How well features are followed to frame 60 of a photo's plane that is moved by a known map and seen under noise of 2
+/// How well features are tracked to frame 60 of a photo's plane that is moved by a known map and seen under noise of 2
 /// grey levels, in units of the Cramér–Rao bound.
 struct Precision {
     double ratio = 0;       ///< RMS of errors in units of the bound

@@ -5,7 +5,7 @@
 #include <cmath>
 #include <random>
 
-#include "solve/resect.h"
+#include "solve/minimal/resect.h"
 
 namespace va::test {
 
@@ -27,9 +27,9 @@ ShotProblem makeShotProblem(const ShotProblemOptions& o) {
         const double s = double(v) / std::max(1, o.views - 1);
         const Eigen::Vector3d at(far * s, 0.2 * std::sin(9 * s) * (o.rotationOnly ? 0 : 1),
                                  far > 0 ? 0.3 * std::sin(5 * s) : 0);
-        const double turn = o.rotationOnly ? 0.6 * s : 0.1 * std::sin(6 * s);
+        const double rotation = o.rotationOnly ? 0.6 * s : 0.1 * std::sin(6 * s);
         View view;
-        view.rotation = (Eigen::AngleAxisd(-turn, Eigen::Vector3d::UnitY()) *
+        view.rotation = (Eigen::AngleAxisd(-rotation, Eigen::Vector3d::UnitY()) *
                          Eigen::AngleAxisd(0.04 * std::sin(11 * s), Eigen::Vector3d::UnitX()))
                             .toRotationMatrix();
         view.shift = -view.rotation * at;
@@ -43,13 +43,13 @@ ShotProblem makeShotProblem(const ShotProblemOptions& o) {
             // How the neighbours say that the view moves: by central differences.
             const int a = std::max(0, v - 1), b = std::min(o.views - 1, v + 1);
             const View &x = t.views[size_t(a)], &y = t.views[size_t(b)];
-            const Eigen::AngleAxisd turn(y.rotation * x.rotation.transpose());
+            const Eigen::AngleAxisd rotation(y.rotation * x.rotation.transpose());
             ViewRate rate;
-            rate.first.head<3>() = turn.angle() * turn.axis() / (b - a);
+            rate.first.head<3>() = rotation.angle() * rotation.axis() / (b - a);
             rate.first.tail<3>() = -t.views[size_t(v)].rotation * (y.centre() - x.centre()) / (b - a);
             t.rates.push_back(rate);
         }
-    const Eigen::Matrix2d whiten = Eigen::Matrix2d::Identity() / std::max(o.noisePx, 1e-3);
+    const Eigen::Matrix2d sqrtInformation = Eigen::Matrix2d::Identity() / std::max(o.noisePx, 1e-3);
     for (int p = 0; p < o.points; ++p) {
         // Thrown out of a random view's frame, seen for a stretch around it.
         const int middle = int(unit(random) * o.views);
@@ -71,7 +71,7 @@ ShotProblem makeShotProblem(const ShotProblemOptions& o) {
                 if (!inside) break;
                 pixel = *q;
             }
-            if (inside) seen.push_back({v, int(t.points.size()), pixel, whiten});
+            if (inside) seen.push_back({v, int(t.points.size()), pixel, sqrtInformation});
         }
         if (seen.size() < 4) continue;
         for (auto& s : seen) {
@@ -82,9 +82,9 @@ ShotProblem makeShotProblem(const ShotProblemOptions& o) {
     }
     out.start = t;
     for (size_t v = 1; v < out.start.views.size(); ++v) {
-        const Eigen::Vector3d turn(gauss(random), gauss(random), gauss(random)),
+        const Eigen::Vector3d rotation(gauss(random), gauss(random), gauss(random)),
             move(gauss(random), gauss(random), gauss(random));
-        out.start.views[v] = moved(t.views[v], o.disturb * 0.002 * turn,
+        out.start.views[v] = moved(t.views[v], o.disturb * 0.002 * rotation,
                                    o.rotationOnly ? Eigen::Vector3d::Zero().eval() : (o.disturb * 0.02 * move).eval());
         if (o.rotationOnly) out.start.views[v].shift.setZero();
     }

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-#include "solve/bundle.h"
+#include "solve/bundle/bundle.h"
 
 namespace va::test {
 

@@ -34,8 +34,8 @@ Shot makeSolvedShot() {
     shot.plate.format = "H.264";
     shot.range = shot.plate.frames;
     shot.paths = std::make_shared<std::vector<Path>>(s.paths);
-    shot.pathsFrom = fingerprintOfFollowInput(shot);
-    shot.followed = shot.range;
+    shot.pathsFrom = fingerprintOfTrackInput(shot);
+    shot.tracked = shot.range;
     Progress progress;
     shot = withSolve(shot, progress);
     Thing box;

@@ -70,7 +70,7 @@ SyntheticShot makeSyntheticShot(const SyntheticOptions& o) {
             if (wrong) q.x = uniform(random) * o.width, q.y = uniform(random) * o.height;
             q.sxx = q.syy = float(std::max(1e-4, o.noisePx * o.noisePx));
             if (!path.points.empty() && path.points.back().frame != q.frame - 1)
-                break;  // real following does not come back
+                break;  // real tracking does not come back
             path.points.push_back(q);
         }
         if (path.points.size() >= 3) s.paths.push_back(std::move(path));

@@ -54,10 +54,10 @@ Luma warped(const Luma& photo, int width, int height,
     return out;
 }
 
-Eigen::Vector2d TurnZoom::forward(const Eigen::Vector2d& p) const {
+Eigen::Vector2d RotationZoom::forward(const Eigen::Vector2d& p) const {
     return middle + shift + zoom * (Eigen::Rotation2Dd(angle) * (p - middle));
 }
-Eigen::Vector2d TurnZoom::back(const Eigen::Vector2d& p) const {
+Eigen::Vector2d RotationZoom::back(const Eigen::Vector2d& p) const {
     return middle + Eigen::Rotation2Dd(-angle) * (p - middle - shift) / zoom;
 }
 

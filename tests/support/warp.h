@@ -18,7 +18,7 @@ Luma warped(const Luma& photo, int width, int height,
 
 /// Turn by `angle` and zoom by `zoom` around the middle: where a photo pixel goes, and where an output pixel comes
 /// from.
-struct TurnZoom {
+struct RotationZoom {
     Eigen::Vector2d middle;
     double angle = 0, zoom = 1;
     Eigen::Vector2d shift = Eigen::Vector2d::Zero();

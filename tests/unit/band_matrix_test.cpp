@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "solve/band_matrix.h"
+#include "solve/bundle/band_matrix.h"
 
 #include <gtest/gtest.h>
 
@@ -7,7 +7,7 @@
 #include <cmath>
 #include <random>
 
-#include "solve/point_tie.h"
+#include "solve/bundle/point_tie.h"
 
 namespace va {
 namespace {
@@ -91,7 +91,7 @@ TEST(PointTies, SayHowFarTheirPointsAreOff) {
     t.kind = PointTie::Kind::rightAngle;
     t.points = {0, 0, 0};
     EXPECT_EQ(tieResiduals(t, p)[0], 0);
-    EXPECT_TRUE(tieSlopes(t, p).allFinite());
+    EXPECT_TRUE(tieJacobian(t, p).allFinite());
     t.kind = PointTie::Kind::flat;
     t.points = {0, 1};
     EXPECT_EQ(tieResiduals(t, p).norm(), 0);

@@ -6,7 +6,7 @@
 
 #include "lens/find_chart.h"
 #include "lens/intrinsics.h"
-#include "solve/chart_calibration.h"
+#include "solve/calibration/chart_calibration.h"
 
 namespace va {
 namespace {
@@ -35,7 +35,7 @@ Luma photo(const Intrinsics& lens, const View& v, int width, int height, bool do
     std::mt19937 random(7);
     std::normal_distribution<float> noise(0, 1.5f);
     const Eigen::Vector3d normal = v.rotation.col(2);
-    // The lens is asked at the pixels' corners; between them it is as good as straight.
+    // The lens is asked at the pixels' corners; between them it is as good as undistorted.
     std::vector<Eigen::Vector2d> grid;
     for (int y = 0; y <= height; ++y)
         for (int x = 0; x <= width; ++x) grid.push_back(*lens.normalisedFromPixel({x - 0.5, y - 0.5}));
@@ -114,7 +114,7 @@ TEST(Chart, CheckerboardsAreFoundAndCalibrated) {
     const ChartCalibration c = calibrateFromCharts(views, w, h, options, progress);
     ASSERT_EQ(c.trouble, "");
     EXPECT_LT(c.rmsPx, 0.1);
-    for (const auto& s : c.sureness) {
+    for (const auto& s : c.uncertainty) {
         const double t = s.name == "focal"         ? truth.focalPx
                          : s.name == "principal x" ? truth.principalPoint.x()
                          : s.name == "principal y" ? truth.principalPoint.y()
@@ -189,7 +189,7 @@ TEST(Chart, EveryModelFindsItsOwnNumbers) {
         ASSERT_EQ(r.trouble, "") << lensKindName(c.kind);
         EXPECT_NEAR(r.rmsPx, 0.05 * std::sqrt(2.0), 0.012) << lensKindName(c.kind);
         EXPECT_NEAR(r.lens.focalPx / truth.focalPx, 1, 0.003) << lensKindName(c.kind);
-        // Where a straight point of the covered part is seen: what the numbers are for.
+        // Where an undistorted point of the covered part is seen: what the numbers are for.
         double worst = 0;
         for (double x = 150; x < w - 150; x += 70)
             for (double y = 100; y < h - 100; y += 60) {
@@ -200,8 +200,8 @@ TEST(Chart, EveryModelFindsItsOwnNumbers) {
                     (*n * truth.focalPx - *m * r.lens.focalPx - (r.lens.principalPoint - truth.principalPoint)).norm());
             }
         EXPECT_LT(worst, 1) << lensKindName(c.kind);
-        // The stated sureness is honest: no number is off by more than five times of it.
-        for (const auto& s : r.sureness)
+        // The stated uncertainty is honest: no number is off by more than five times of it.
+        for (const auto& s : r.uncertainty)
             if (s.name == "focal") {
                 EXPECT_LT(std::fabs(s.value - truth.focalPx), 5 * s.sigma) << lensKindName(c.kind);
             } else if (truth.lens.value(s.name) != 0) {

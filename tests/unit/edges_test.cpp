@@ -21,7 +21,7 @@ Intrinsics cameraWith(const LensModel& lens, int width, int height, double focal
     return i;
 }
 
-/// A picture whose luma at each pixel comes from `shade` at the straight place in px from the middle, with noise.
+/// A picture whose luma at each pixel comes from `shade` at the undistorted place in px from the middle, with noise.
 Luma drawn(const Intrinsics& camera, int width, int height, const std::function<double(double, double)>& shade,
            double noise = 1.0) {
     Luma out(width, height);
@@ -71,7 +71,7 @@ std::vector<std::vector<Eigen::Vector2d>> pointsOf(const std::vector<EdgeChain>&
 
 constexpr int width = 800, height = 500;
 
-TEST(Edges, ChainsFollowBentEdgesToAFewHundredthsOfAPixel) {
+TEST(Edges, ChainsFollowDistortedEdgesToAFewHundredthsOfAPixel) {
     const Intrinsics camera = cameraWith(LensModel::brownConrady(-0.2, 0.05), width, height, 560);
     const auto chains = findEdgeChains(drawn(camera, width, height, strips));
     ASSERT_GE(chains.size(), 8u);
@@ -111,10 +111,10 @@ TEST(Edges, AnEdgeIsJoinedBehindWhatStandsInFront) {
     EXPECT_GT(chains.front().length(), 330) << "both halves of the edge in one chain";
 }
 
-TEST(Edges, AStrokeSnapsToTheBentEdgeBesideIt) {
+TEST(Edges, AStrokeSnapsToTheDistortedEdgeBesideIt) {
     const Intrinsics camera = cameraWith(LensModel::brownConrady(-0.25, 0.07), width, height, 560);
     const Luma picture = drawn(camera, width, height, strips);
-    // The upper edge of the strip at straight y = −200 (its middle is −190, twenty wide), from two places on it.
+    // The upper edge of the strip at undistorted y = −200 (its middle is −190, twenty wide), from two places on it.
     const auto onEdge = [&](double x) { return camera.pixelFromNormalised({x / 560, -200.0 / 560}); };
     const EdgeChain chain =
         edgeAlong(picture, onEdge(-320) + Eigen::Vector2d(0, 2), onEdge(300) - Eigen::Vector2d(0, 1));
@@ -136,9 +136,9 @@ TEST(PlumbLines, FindTheLensFromOnePicture) {
     ASSERT_EQ(r.trouble, "");
     EXPECT_LT(mapDifference(camera, r.lens, width, height), 0.4) << r.lens.lens.brief();
     EXPECT_LT(r.rmsPx, 0.15);
-    ASSERT_EQ(r.sureness.size(), 2u);
+    ASSERT_EQ(r.uncertainty.size(), 2u);
     // Honest: the truth lies within a few of its own deviations.
-    EXPECT_LT(std::fabs(r.sureness[0].value + 0.2), 4 * r.sureness[0].sigma + 1e-3);
+    EXPECT_LT(std::fabs(r.uncertainty[0].value + 0.2), 4 * r.uncertainty[0].sigma + 1e-3);
     EXPECT_GT(r.mapSigmaPx, 0);
     EXPECT_LT(r.mapSigmaPx, 1.5);
 }
@@ -173,13 +173,13 @@ TEST(PlumbLines, ThingsThatAreCurvedInTheWorldAreSetAside) {
     for (size_t i = 0; i < edges.size(); ++i)
         if (!r.edges[i].used) {
             ++aside;
-            EXPECT_GT(straightnessOf(edges[i], camera).after, 0.2) << "a straight one was left out";
+            EXPECT_GT(straightnessOf(edges[i], camera).after, 0.2) << "an undistorted one was left out";
         }
     EXPECT_GE(aside, 2);
 }
 
 TEST(PlumbLines, TheArtistsChoiceIsTrusted) {
-    // Straight by the artist's word, though one disagrees: none is set aside.
+    // Undistorted by the artist's word, though one disagrees: none is set aside.
     const Intrinsics camera = cameraWith(LensModel::brownConrady(-0.15), width, height, 560);
     std::vector<std::vector<Eigen::Vector2d>> edges;
     for (const double y : {-0.38, -0.3, 0.33, 0.4}) {
@@ -233,7 +233,7 @@ TEST(PlumbLines, TooFewEdgesAreSaidToBeTooFew) {
 }
 
 TEST(PlumbLines, EdgesThroughTheMiddleTellNothingAndSaySo) {
-    // A line through the middle stays straight under every radial bend.
+    // A line through the middle stays straight under every radial distortion.
     std::vector<std::vector<Eigen::Vector2d>> edges;
     std::mt19937 random(9);
     std::normal_distribution<double> gauss(0, 0.1);
@@ -249,7 +249,7 @@ TEST(PlumbLines, EdgesThroughTheMiddleTellNothingAndSaySo) {
     EXPECT_TRUE(!r.trouble.empty() || !r.warnings.empty());
 }
 
-TEST(PlumbLines, CancelIsObeyed) {
+TEST(PlumbLines, CancelStopsTheWork) {
     std::vector<std::vector<Eigen::Vector2d>> edges(2);
     for (int i = 0; i < 50; ++i) edges[0].emplace_back(i * 5, 40), edges[1].emplace_back(i * 5, 400);
     Progress progress;

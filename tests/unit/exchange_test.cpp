@@ -151,10 +151,10 @@ TEST_F(Exchange, NothingComparedIsNotVerified) {
 TEST_F(Exchange, AFormatSaysWhatItHasNoPlaceFor) {
     EXPECT_EQ(cameraJsonFormat.lacks(scene()), "");
     EXPECT_NE(plyFormat.lacks(scene()).find("camera, things"), std::string::npos);
-    SceneExport bent = scene();
-    bent.lens.setValue("k1", -0.1);
-    EXPECT_NE(usdaFormat.lacks(bent).find("distortion"), std::string::npos);
-    const ExportCheck check = exportAndVerify(bent, usdaFormat, folder_ / "bent.usda");
+    SceneExport distorted = scene();
+    distorted.lens.setValue("k1", -0.1);
+    EXPECT_NE(usdaFormat.lacks(distorted).find("distortion"), std::string::npos);
+    const ExportCheck check = exportAndVerify(distorted, usdaFormat, folder_ / "distorted.usda");
     EXPECT_NE(check.sentence.find("Not in the file: lens distortion"), std::string::npos) << check.sentence;
     EXPECT_EQ(formatNamed("usda"), &usdaFormat);
     EXPECT_EQ(formatNamed("nonsense"), nullptr);

@@ -27,8 +27,8 @@ Shot shotOf(const SyntheticShot& s) {
     out.plate.frames = {1001, 1000 + int(s.request.frames.size())};
     out.range = out.plate.frames;
     out.paths = std::make_shared<std::vector<Path>>(s.paths);
-    out.pathsFrom = fingerprintOfFollowInput(out);
-    out.followed = out.range;
+    out.pathsFrom = fingerprintOfTrackInput(out);
+    out.tracked = out.range;
     return out;
 }
 
@@ -175,7 +175,7 @@ TEST(FailingSolve, ContradictingCheckPointsNameTheWorst) {
     Shot s = solved(shotOf(made));
     std::vector<int> ids;
     for (const SolvedPoint& p : s.solve->points)
-        if (!p.heldBack && p.sightings > 30 && ids.size() < 6) ids.push_back(p.pathId);
+        if (!p.heldBack && p.observations > 30 && ids.size() < 6) ids.push_back(p.pathId);
     const auto apart = [&](int a, int b) { return (made.points[size_t(a) - 1] - made.points[size_t(b) - 1]).norm(); };
     for (int k = 0; k < 3; ++k) {
         s = withCheckPoint(s, PointTie::Kind::distance, {ids[size_t(2 * k)], ids[size_t(2 * k + 1)]});
@@ -187,7 +187,7 @@ TEST(FailingSolve, ContradictingCheckPointsNameTheWorst) {
     expectSays(s, "contradict");
 }
 
-TEST(FailingSolve, StretchThatOnlyTurnsKeepsTheRest) {
+TEST(FailingSolve, StretchOfRotationKeepsTheRest) {
     // A move, and then a pan on the spot far away from all that was seen before.
     SyntheticOptions o;
     o.frames = 80;
@@ -267,7 +267,7 @@ TEST(FailingSolve, StandingCameraKeepsItsPlaceAndItsMoverIsFound) {
     o.camera = [](double) { return lookAlong({0, 0.5, 0}, 0, 0); };
     const SyntheticShot made = makeSyntheticShot(o);
     Shot s = solved(shotOf(made));
-    ASSERT_EQ(s.solve->motion, Motion::fixed) << verdictOn(s, Step::solve).sentence;
+    ASSERT_EQ(s.solve->motion, Motion::lockedOff) << verdictOn(s, Step::solve).sentence;
     expectSays(s, "does not move");
     Progress progress;
     s = withMoversProposed(s, progress);

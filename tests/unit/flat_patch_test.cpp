@@ -68,10 +68,10 @@ TEST(MapOfCorners, TakesEachCornerToItsPlace) {
     EXPECT_FALSE(mapOfCorners(flat, square));
 }
 
-TEST(FlatPatch, FollowsARenderedWarpBothWaysToATwentiethOfAPixel) {
+TEST(FlatPatch, TracksARenderedWarpBothWaysToATwentiethOfAPixel) {
     Progress progress;
     const FlatPatch p =
-        followPatch({drawn(), frames(), [](int f) { return view(mapOf(f), 1, unsigned(f)); }, {}}, progress);
+        trackPatch({drawn(), frames(), [](int f) { return view(mapOf(f), 1, unsigned(f)); }, {}}, progress);
     EXPECT_EQ(p.trouble, "");
     ASSERT_EQ(p.frames.size(), 30U);
     for (int f = 1; f <= 30; ++f) {
@@ -92,7 +92,7 @@ TEST(FlatPatch, WhatPassesInFrontIsLeftOut) {
                     l.at(x, y) = 40.0f + 30.0f * float(std::sin(0.9 * y + x));
         return l;
     };
-    const FlatPatch p = followPatch({drawn(), frames(), read, {}}, progress);
+    const FlatPatch p = trackPatch({drawn(), frames(), read, {}}, progress);
     ASSERT_EQ(p.frames.size(), 30U) << p.trouble;
     double least = 1;
     for (int f = 1; f <= 30; ++f) {
@@ -105,11 +105,11 @@ TEST(FlatPatch, WhatPassesInFrontIsLeftOut) {
 TEST(FlatPatch, StopsWithASentenceWhenTheViewIsGone) {
     Progress progress;
     const auto read = [](int f) { return f < 20 ? view(mapOf(f), 2, unsigned(f)) : Luma(480, 360); };
-    const FlatPatch p = followPatch({drawn(), frames(), read, {}}, progress);
+    const FlatPatch p = trackPatch({drawn(), frames(), read, {}}, progress);
     EXPECT_EQ(p.frames.back().frame, 19);
     EXPECT_NE(p.trouble.find("frame 20"), std::string::npos) << p.trouble;
     EXPECT_FALSE(p.cornersAt(25));
-    const FlatPatch flat = followPatch({drawn(), frames(), [](int) { return Luma(480, 360); }, {}}, progress);
+    const FlatPatch flat = trackPatch({drawn(), frames(), [](int) { return Luma(480, 360); }, {}}, progress);
     EXPECT_NE(flat.trouble.find("too little texture"), std::string::npos);
 }
 
@@ -127,22 +127,22 @@ TEST(FlatPatch, CorrectionsGoEvenlyBetweenTheirFrames) {
     EXPECT_LT((throughMap(*p.mapAt(15), square[0]) - (*p.cornersAt(15))[0]).norm(), 1e-9);
 }
 
-TEST(FlatPatch, OnlyTheSideAskedForIsFollowedAnew) {
+TEST(FlatPatch, OnlyTheSideAskedForIsTrackedAnew) {
     Progress progress;
     FlatPatch before = drawn();
     before.frames.push_back({5, perspective(0.7), 0.5, 0.5});
-    PatchFollowRequest request{before, frames(), [](int f) { return view(mapOf(f), 2, unsigned(f)); }, {}};
+    PatchTrackRequest request{before, frames(), [](int f) { return view(mapOf(f), 2, unsigned(f)); }, {}};
     request.backward = false;
-    const FlatPatch p = followPatch(std::move(request), progress);
+    const FlatPatch p = trackPatch(std::move(request), progress);
     ASSERT_TRUE(p.at(5));
     EXPECT_DOUBLE_EQ(p.at(5)->quality, 0.5);
     EXPECT_FALSE(p.at(7));
     EXPECT_TRUE(p.at(30));
 }
 
-TEST(FlatPatch, StraightenedViewUndoesTheMap) {
+TEST(FlatPatch, UndistortedViewUndoesTheMap) {
     const Luma first = view(Eigen::Matrix3d::Identity(), 0, 1), second = view(perspective(0.8), 0, 1);
-    const Luma a = straightened(first, square, 90, 75), b = straightened(second, moved(perspective(0.8)), 90, 75);
+    const Luma a = rectified(first, square, 90, 75), b = rectified(second, moved(perspective(0.8)), 90, 75);
     double sum = 0;
     for (size_t i = 0; i < a.data.size(); ++i) sum += std::fabs(double(a.data[i] - b.data[i]));
     EXPECT_LT(sum / double(a.data.size()), 2.0);

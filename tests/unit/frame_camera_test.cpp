@@ -5,7 +5,7 @@
 
 #include <random>
 
-#include "solve/resect.h"
+#include "solve/minimal/resect.h"
 #include "solve/solve_result.h"
 #include "synthetic_shot.h"
 

@@ -23,8 +23,9 @@ class TiltedWorld : public ::testing::Test {
             SolvedFrame frame;
             frame.frame = 1001 + f;
             frame.solved = true;
-            frame.pose.position = turn_ * Eigen::Vector3d(-1 + 0.1 * f, 1.6, 2);
-            frame.pose.worldFromCamera = turn_ * Eigen::Quaterniond(Eigen::AngleAxisd(-0.15, Eigen::Vector3d::UnitX()));
+            frame.pose.position = rotation_ * Eigen::Vector3d(-1 + 0.1 * f, 1.6, 2);
+            frame.pose.worldFromCamera =
+                rotation_ * Eigen::Quaterniond(Eigen::AngleAxisd(-0.15, Eigen::Vector3d::UnitX()));
             solve_.frames.push_back(frame);
         }
         solve_.motion = Motion::free;
@@ -32,7 +33,7 @@ class TiltedWorld : public ::testing::Test {
     void add(int id, const Eigen::Vector3d& p) {
         SolvedPoint s;
         s.pathId = id;
-        s.position = turn_ * (p * 0.5);
+        s.position = rotation_ * (p * 0.5);
         solve_.points.push_back(s);
         trueById_[id] = p;
     }
@@ -41,7 +42,7 @@ class TiltedWorld : public ::testing::Test {
             if (p.pathId == id) return fit.worldFromSolve.point(p.position).y();
         return 1e9;
     }
-    Eigen::Quaterniond turn_{Eigen::AngleAxisd(0.35, Eigen::Vector3d(1, 0.4, 0.8).normalized())};
+    Eigen::Quaterniond rotation_{Eigen::AngleAxisd(0.35, Eigen::Vector3d(1, 0.4, 0.8).normalized())};
     SolveResult solve_;
     std::vector<int> floor_;
     std::map<int, Eigen::Vector3d> trueById_;
@@ -111,7 +112,7 @@ TEST_F(TiltedWorld, WhatCannotBeHadIsSaidAndTheRestDone) {
     EXPECT_NE(fit.trouble.find("origin"), std::string::npos);
     EXPECT_NE(fit.trouble.find("length"), std::string::npos);
     SolveResult turning = solve_;
-    turning.motion = Motion::rotation;
+    turning.motion = Motion::nodalPan;
     EXPECT_FALSE(buildGround(turning, gone).level);
 }
 

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "solve/known_measure.h"
+#include "solve/constraints/known_measure.h"
 
 #include <gtest/gtest.h>
 
@@ -23,7 +23,7 @@ std::vector<int> spreadPaths(const SyntheticShot& s, const SolveResult& r, size_
         int best = 0;
         double most = -1;
         for (const SolvedPoint& p : r.points) {
-            if (p.heldBack || p.sightings < 25) continue;
+            if (p.heldBack || p.observations < 25) continue;
             const Eigen::Vector3d& x = s.points[size_t(p.pathId) - 1];
             double near = 1e9;
             for (const int id : out) near = std::min(near, (s.points[size_t(id) - 1] - x).norm());
@@ -127,7 +127,7 @@ TEST_F(Measures, SoftDistanceIsAnOpinionAmongOthers) {
     EXPECT_LT(r.rmsPx, 1.1 * r.freeRmsPx);
 }
 
-TEST_F(Measures, ContradictingOnesAreObeyedAsFarAsTheyGoAndReported) {
+TEST_F(Measures, ContradictingOnesAreUsedAsFarAsTheyGoAndReported) {
     std::vector<KnownMeasure> m{distance(chosen_[0], chosen_[1], 0.005), distance(chosen_[2], chosen_[3], 0.005),
                                 distance(chosen_[0], chosen_[1], 0.005)};
     m[2].length *= 1.5;

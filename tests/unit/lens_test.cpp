@@ -40,12 +40,12 @@ TEST(LensModel, InverseReturnsToTheStart) {
             }
 }
 
-TEST(LensModel, JacobiansAreTheSlopes) {
+TEST(LensModel, JacobiansAreTheDerivatives) {
     for (const auto& l : lenses)
         for (const Eigen::Vector2d& p : {Eigen::Vector2d(0.37, -0.22), {0, 0}, {1e-6, 2e-6}, {-0.8, 0.5}}) {
             Eigen::Matrix2d j;
             LensValueJacobian byValues;
-            (void)bend(l.kind(), l.values(), p, &j, &byValues);
+            (void)distortPoint(l.kind(), l.values(), p, &j, &byValues);
             const double h = 1e-6;
             for (int k = 0; k < 2; ++k) {
                 const Eigen::Vector2d d = h * Eigen::Vector2d::Unit(k);
@@ -68,13 +68,13 @@ TEST(LensModel, FoldsWhereTheRadiusStopsGrowing) {
     // d/dr (r − 0.3 r³) = 0 at r = 1/√0.9
     EXPECT_NEAR(strong.foldRadius(), 1 / std::sqrt(0.9), 1e-9);
     EXPECT_TRUE(std::isinf(LensModel{}.foldRadius()));
-    EXPECT_FALSE(strong.undistort({0.9, 0})) << "no straight point bends out that far";
+    EXPECT_FALSE(strong.undistort({0.9, 0})) << "no undistorted point distorts out that far";
     EXPECT_TRUE(strong.undistort({0.6, 0}));
     EXPECT_FALSE(strong.undistort({std::nan(""), 0}));
     EXPECT_TRUE(std::isinf(made(LensKind::division, {-0.25}).foldRadius()));
     // The root vanishes at 4 λ r² = 1.
     EXPECT_NEAR(made(LensKind::division, {0.04}).foldRadius(), 2.5, 1e-6);
-    // Barrel bends to less than 1/√0.25, however far out the straight point lies.
+    // Barrel distorts to less than 1/√0.25, however far out the undistorted point lies.
     EXPECT_FALSE(made(LensKind::division, {-0.25}).undistort({2.01, 0}));
     EXPECT_TRUE(std::isinf(LensModel(LensKind::fisheye).foldRadius()));
     EXPECT_NEAR(LensModel(LensKind::fisheye).distort({1e6, 0}).x(), M_PI / 2, 1e-5);

@@ -13,7 +13,7 @@
 #include "media/movie_writer.h"
 #include "shot/lens_file.h"
 #include "shot/shot_file.h"
-#include "solve/sureness.h"
+#include "solve/bundle/uncertainty.h"
 #include "synthetic_shot.h"
 #include "workflow/lens_work.h"
 
@@ -28,7 +28,7 @@ Intrinsics camera(const LensModel& lens, double focal = 900, int width = 1280, i
     return i;
 }
 
-TEST(LensNumbers, ColumnsAreTheSlopesOfThePixel) {
+TEST(LensNumbers, ColumnsAreTheDerivativesOfThePixel) {
     for (int kind = 0; kind < lensKinds; ++kind) {
         Intrinsics lens = camera(LensModel{LensKind(kind)});
         lens.pixelAspect = 1.5;
@@ -38,7 +38,7 @@ TEST(LensNumbers, ColumnsAreTheSlopesOfThePixel) {
         std::vector<LensValue> values{LensValue::focal, LensValue::principalX, LensValue::principalY};
         for (int i = 0; i < model.count(); ++i) values.push_back(lensValueAt(i));
         const Eigen::Vector2d place(0.31, -0.22);
-        const Eigen::Matrix2Xd slopes = pixelByLens(lens, place, values);
+        const Eigen::Matrix2Xd jacobian = pixelByLens(lens, place, values);
         const auto moved = [&](size_t k, double by) {
             Intrinsics other = lens;
             if (k == 0) other.focalPx += by;
@@ -49,15 +49,16 @@ TEST(LensNumbers, ColumnsAreTheSlopesOfThePixel) {
         for (size_t k = 0; k < values.size(); ++k) {
             const double h = k < 3 ? 1e-3 : 1e-6;
             const Eigen::Vector2d numeric = (moved(k, h) - moved(k, -h)) / (2 * h);
-            EXPECT_LT((numeric - slopes.col(Eigen::Index(k))).norm(), 1e-4 * (1 + numeric.norm())) << kind << " " << k;
+            EXPECT_LT((numeric - jacobian.col(Eigen::Index(k))).norm(), 1e-4 * (1 + numeric.norm()))
+                << kind << " " << k;
         }
     }
 }
 
-TEST(LensNumbers, AChangeOfFocalLengthIsNoErrorOfTheBend) {
+TEST(LensNumbers, AChangeOfFocalLengthIsNoErrorOfTheDistortion) {
     const Intrinsics lens = camera(LensModel::brownConrady(-0.1));
     const std::vector<LensValue> focal{LensValue::focal};
-    // Nearly: the bent frame is not the straight one.
+    // Nearly: the distorted frame is not the undistorted one.
     EXPECT_LT(mapSigmaPx(lens, 1280, 720, focal, Eigen::MatrixXd::Identity(1, 1)), 0.01);
     const std::vector<LensValue> k1{LensValue::k1};
     const double sigma = mapSigmaPx(lens, 1280, 720, k1, Eigen::MatrixXd::Constant(1, 1, 1e-6));
@@ -67,15 +68,15 @@ TEST(LensNumbers, AChangeOfFocalLengthIsNoErrorOfTheBend) {
     EXPECT_EQ(mapSigmaPx(lens, 1280, 720, k1, Eigen::MatrixXd::Constant(1, 1, std::nan(""))), 1e9);
 }
 
-TEST(LensNumbers, BendAndDifferenceInPixels) {
-    EXPECT_LT(largestBendPx(camera({}), 1280, 720), 1e-9);
-    EXPECT_GT(largestBendPx(camera(LensModel::brownConrady(-0.2)), 1280, 720), 10);
+TEST(LensNumbers, DistortionAndDifferenceInPixels) {
+    EXPECT_LT(largestDistortionPx(camera({}), 1280, 720), 1e-9);
+    EXPECT_GT(largestDistortionPx(camera(LensModel::brownConrady(-0.2)), 1280, 720), 10);
     const Intrinsics a = camera(LensModel::brownConrady(-0.1)), b = camera(LensModel::brownConrady(-0.101));
     EXPECT_LT(largestDifferencePx(a, a, 1280, 720), 1e-9);
     EXPECT_NEAR(largestDifferencePx(a, b, 1280, 720), 900 * 0.001 * std::pow(0.87, 3), 0.15);
 }
 
-TEST(ConvertLens, ModelsTakeEachOthersBend) {
+TEST(ConvertLens, ModelsTakeEachOthersDistortion) {
     const Intrinsics brown = camera(LensModel::brownConrady(-0.12, 0.02));
     for (const LensKind to : {LensKind::division, LensKind::fisheye, LensKind::anamorphic}) {
         const ConvertedLens there = convertLens(brown, to, 1280, 720);
@@ -91,14 +92,14 @@ TEST(ConvertLens, ModelsTakeEachOthersBend) {
     EXPECT_EQ(convertLens(brown, LensKind::brownConrady, 1280, 720).largestPx, 0);
 }
 
-TEST(ConvertLens, TheBendInPixelsStaysWithTheFocalLength) {
+TEST(ConvertLens, TheDistortionInPixelsStaysWithTheFocalLength) {
     LensModel anamorphic{LensKind::anamorphic};
     for (int i = 2; i < anamorphic.count(); ++i) anamorphic.setValue(i, 0.01 * (i % 3 - 1));
     LensModel division{LensKind::division};
     division.setValue(0, -0.1);
     for (const LensModel& model : {LensModel::brownConrady(-0.1, 0.02, 0.003, 0.001, -0.002), division, anamorphic}) {
         const Intrinsics a = camera(model);
-        Intrinsics b = camera(bendForFocal(model, 1.4), 900 * 1.4);
+        Intrinsics b = camera(distortionForFocal(model, 1.4), 900 * 1.4);
         for (const Eigen::Vector2d& offset : {Eigen::Vector2d(300, 120), Eigen::Vector2d(-500, 300)}) {
             const Eigen::Vector2d p = a.pixelFromNormalised(offset / 900), q = b.pixelFromNormalised(offset / 1260);
             EXPECT_LT((p - q).norm(), 1e-9) << int(model.kind());
@@ -113,16 +114,16 @@ TEST(ConvertLens, PolynomialsOfTheDataBase) {
         RadialPolynomial p{form, {-0.02, 0.012, -0.004}, 0.5};
         const ConvertedLens c = lensFromPolynomial(p, plain, 1280, 720);
         for (const double r : {0.1, 0.3, 0.6}) {
-            const double bent = (c.lens.pixelFromNormalised({r, 0}) - c.lens.principalPoint).norm();
-            EXPECT_NEAR(bent, 900 * p.unit * p.bent(r / p.unit), c.largestPx + 1e-9);
+            const double distorted = (c.lens.pixelFromNormalised({r, 0}) - c.lens.principalPoint).norm();
+            EXPECT_NEAR(distorted, 900 * p.unit * p.distorted(r / p.unit), c.largestPx + 1e-9);
         }
         EXPECT_LE(c.largestPx, form == RadialForm::ptlens ? 0.2 : 0.0);
     }
 }
 
-// ---- sureness of a solve -----------------------------------------------------------------------------------------
+// ---- uncertainty of a solve -----------------------------------------------------------------------------------------
 
-/// A bundle problem of a synthetic shot at its truth, with noise on the sightings.
+/// A bundle problem of a synthetic shot at its truth, with noise on the observations.
 struct KnownProblem {
     BundleProblem problem;
     explicit KnownProblem(double noise, unsigned seed, double travel = 2) {
@@ -149,7 +150,7 @@ struct KnownProblem {
     }
 };
 
-TEST(Sureness, SaysWhatRepeatedSolvesScatter) {
+TEST(Uncertainty, SaysWhatRepeatedSolvesScatter) {
     // Thirty noisy shots solved from the truth: their k1 and focal length scatter as the covariance says.
     const std::vector<LensValue> values{LensValue::focal, LensValue::k1};
     Eigen::Vector2d squares = Eigen::Vector2d::Zero(), said = Eigen::Vector2d::Zero();
@@ -177,8 +178,9 @@ TEST(Sureness, SaysWhatRepeatedSolvesScatter) {
     }
 }
 
-TEST(Sureness, WhatIsNotSeenIsNotSure) {
-    // Points in the middle of the frame tell hardly anything of the bend, which grows with the cube of the radius.
+TEST(Uncertainty, WhatIsNotSeenIsNotSure) {
+    // Points in the middle of the frame tell hardly anything of the distortion, which grows with the cube of the
+    // radius.
     const KnownProblem whole(0.3, 7);
     BundleProblem middle = whole.problem;
     std::erase_if(middle.observations,
@@ -217,7 +219,7 @@ TEST(ZoomLens, BetweenItsStopsAndNotBeyond) {
     }
     const LensFile between = zoom.at(std::sqrt(25.0 * 42));
     EXPECT_NEAR(between.intrinsics.focalPx, std::sqrt(900.0 * 1500), 1e-6);
-    // The bend at the frame's edge lies between those of its neighbours.
+    // The distortion at the frame's edge lies between those of its neighbours.
     const auto edge = [](const Intrinsics& i) {
         const Eigen::Vector2d offset(600, 0);
         return (i.pixelFromNormalised(offset / i.focalPx) - i.principalPoint).x();
@@ -259,7 +261,7 @@ TEST(ZoomLens, FilesThatDoNotBelongTogetherAreRefused) {
     EXPECT_THROW((void)zoomLensOf({fileAt(900, 0), other}, {25, 42}), InputError);
 }
 
-TEST(LensFiles, ABendWithoutItsFocalLengthStaysTheSameInPixels) {
+TEST(LensFiles, ADistortionWithoutItsFocalLengthStaysTheSameInPixels) {
     const std::string path = std::string(VA_BINARY_DIR) + "/assumed-lens.json";
     LensFile file = fileAt(1408, -0.2);
     file.focalAssumed = true;
@@ -321,7 +323,7 @@ TEST(CameraBack, FilmBacksNameTheirSource) {
     EXPECT_NEAR(std::hypot(36.0, 24.0) / std::hypot(crop->widthMm, crop->heightMm), 1.6, 0.03);
 }
 
-TEST(CameraBack, AnotherModelKeepsTheBendAndSaysHowWell) {
+TEST(CameraBack, AnotherModelKeepsTheDistortionAndSaysHowWell) {
     Shot s = plain();
     s.back.distortion = Known::start;
     s.back.lens = LensModel::brownConrady(-0.1);
@@ -349,14 +351,14 @@ TEST(LensInProject, EverythingComesBack) {
     s.edges.push_back({3, 1001, {{10.25, 20.5}, {13, 20.75}, {16, 21}}, true, false});
     s.edges.push_back({4, 1007, {{1, 2}, {4, 2.5}}, false, true});
     s.chartStills = {"/stills/a.jpg", "/stills/b.jpg"};
-    s.followStraight = true;
+    s.trackUndistorted = true;
     auto chart = std::make_shared<ChartCalibration>();
     chart->lens = camera(LensModel::brownConrady(-0.2, 0.04), 581.25);
     chart->width = 960;
     chart->height = 540;
     chart->rmsPx = 0.125;
     chart->cover = 0.75;
-    chart->sureness = {{"focal", 581.25, 0.5}};
+    chart->uncertainty = {{"focal", 581.25, 0.5}};
     chart->warnings = {"Few."};
     ChartCalibration::StillResult still;
     still.name = "a.jpg";
@@ -369,20 +371,20 @@ TEST(LensInProject, EverythingComesBack) {
     auto solve = std::make_shared<SolveResult>();
     solve->lensNumbers = {{"k1", -0.2, 0.001}};
     solve->lensMapSigmaPx = 0.25;
-    solve->bendRefusedPx = 3.5;
+    solve->distortionRefusedPx = 3.5;
     s.solve = solve;
     const Shot back = shotFromText(shotToText(s, "/tmp"), "/tmp/boat.vanchor");
     EXPECT_TRUE(back.back == s.back);
     EXPECT_TRUE(back.edges == s.edges);
     EXPECT_EQ(back.chartStills, s.chartStills);
-    EXPECT_TRUE(back.followStraight);
+    EXPECT_TRUE(back.trackUndistorted);
     EXPECT_EQ(back.chart->lens.focalPx, 581.25);
     EXPECT_TRUE(back.chart->lens.lens == chart->lens.lens);
     EXPECT_EQ(back.chart->stills.size(), 1u);
     EXPECT_EQ(back.chart->residuals.front().error.y(), -0.25);
     EXPECT_EQ(back.chart->width, 960);
     EXPECT_EQ(back.solve->lensNumbers.front().sigma, 0.001);
-    EXPECT_EQ(back.solve->bendRefusedPx, 3.5);
+    EXPECT_EQ(back.solve->distortionRefusedPx, 3.5);
     EXPECT_EQ(back.solve->lensMapSigmaPx, 0.25);
 }
 

@@ -316,7 +316,7 @@ TEST_F(Media, PicturesTakenBackLeaveNothingBehind) {
     EXPECT_EQ(again.data, seen.data);
 }
 
-TEST_F(Media, ShowingAndFollowingSeeTheSamePicture) {
+TEST_F(Media, ShowingAndTrackingSeeTheSamePicture) {
     const fs::path file = movie("h264.mp4", "-c:v libx264 -pix_fmt yuv420p -g 30 -bf 3 -crf 10");
     const auto source = openPlate(file.string());
     const DisplayPicture shown = source->display(1020);

@@ -76,7 +76,7 @@ TEST_F(MoverOnShot, ComesBackWithItsMotion) {
     EXPECT_FALSE(moverPose(*camera_, m, 900, 1)) << "no such frame";
 }
 
-TEST_F(MoverOnShot, IsFoundAmongWhatTheCameraDidNotBelieve) {
+TEST_F(MoverOnShot, IsFoundAmongWhatTheCameraSolveRejected) {
     const auto found = proposeMovers(*camera_, made_->paths, {}, made_->request, progress_);
     ASSERT_EQ(found.size(), 1U);
     int right = 0;

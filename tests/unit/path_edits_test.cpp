@@ -88,13 +88,14 @@ TEST(PathEdits, SmoothingTakesJitterOutAndKeepsTheCurve) {
     }
     EXPECT_LT(after, 0.4 * before);
     // A straight even move is not changed by an even window.
-    SolveResult straight = curve();
+    SolveResult undistorted = curve();
     for (size_t f = 0; f < 40; ++f)
-        straight.frames[f].pose = test::lookAlong({0.1 * double(f), 0, 0}, 0.01 * double(f), 0);
-    const SolveResult same = withPathEdits(straight, {{Kind::smooth, {1001, 1040}, 3}});
+        undistorted.frames[f].pose = test::lookAlong({0.1 * double(f), 0, 0}, 0.01 * double(f), 0);
+    const SolveResult same = withPathEdits(undistorted, {{Kind::smooth, {1001, 1040}, 3}});
     for (size_t f = 0; f < 40; ++f) {
-        EXPECT_LT((same.frames[f].pose.position - straight.frames[f].pose.position).norm(), 1e-9) << f;
-        EXPECT_LT(same.frames[f].pose.worldFromCamera.angularDistance(straight.frames[f].pose.worldFromCamera), 1e-6);
+        EXPECT_LT((same.frames[f].pose.position - undistorted.frames[f].pose.position).norm(), 1e-9) << f;
+        EXPECT_LT(same.frames[f].pose.worldFromCamera.angularDistance(undistorted.frames[f].pose.worldFromCamera),
+                  1e-6);
     }
 }
 

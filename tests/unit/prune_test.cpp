@@ -57,10 +57,10 @@ TEST(Prune, EachRuleFindsItsFault) {
     EXPECT_EQ(pathsToPrune(s, r).size(), 1U);
     r = {};
     s = with(5, [](Path& p) { p.evidence = {5, 0.1f}; });
-    r.misfitOver = 3;
+    r.varianceInflationOver = 3;
     EXPECT_EQ(pathsToPrune(s, r).size(), 1U);
     r = {};
-    r.gripUnder = 0.2;
+    r.anisotropyUnder = 0.2;
     EXPECT_EQ(pathsToPrune(s, r).size(), 1U);
     r = {};
     s = with(5, [](Path& p) {

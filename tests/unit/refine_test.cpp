@@ -7,7 +7,7 @@
 
 #include "base/error.h"
 #include "shot/shot_file.h"
-#include "solve/solve_errors.h"
+#include "solve/report/solve_errors.h"
 #include "solved_shot.h"
 #include "synthetic_shot.h"
 #include "workflow/check_points.h"
@@ -17,22 +17,23 @@ namespace va {
 namespace {
 
 TEST(Refine, SaysWhenOnlyTheFitErrorFell) {
-    EXPECT_EQ(refineSentence(12, 3, 0.5, 0.4, 0.52, 0.519),
-              "Set aside 12 single sightings and 3 paths. Fit 0.500 → 0.400 px, check 0.520 → 0.519 px. Only the fit "
-              "error fell: the number is smaller, the camera no better.");
+    EXPECT_EQ(
+        refineSentence(12, 3, 0.5, 0.4, 0.52, 0.519),
+        "Set aside 12 single observations and 3 paths. Fit 0.500 → 0.400 px, check 0.520 → 0.519 px. Only the fit "
+        "error fell: the number is smaller, the camera no better.");
     EXPECT_NE(refineSentence(1, 1, 0.5, 0.4, 0.52, 0.41).find("the camera is better"), std::string::npos);
     EXPECT_NE(refineSentence(1, 1, 0.5, 0.4, 0.52, 0.6).find("Undo"), std::string::npos);
     EXPECT_NE(refineSentence(1, 1, 0.5, 0.4, -1, -1).find("no check error"), std::string::npos);
     EXPECT_NE(refineSentence(0, 0, 0.5, 0.5, 0.5, 0.5).find("Nothing stands out"), std::string::npos);
 }
 
-TEST(Refine, SetsSingleSightingsAsideAndKeepsThePath) {
+TEST(Refine, SetsSingleObservationsAsideAndKeepsThePath) {
     Shot shot = test::makeSolvedShot();
     // One path that is off in two frames, one that is off in half of them.
     auto paths = std::make_shared<std::vector<Path>>(*shot.paths);
     std::vector<int> ids;
     for (const SolvedPoint& p : shot.solve->points)
-        if (!p.heldBack && p.sightings > 18) ids.push_back(p.pathId);
+        if (!p.heldBack && p.observations > 18) ids.push_back(p.pathId);
     ASSERT_GT(ids.size(), 10U);
     const auto pathOf = [&](int id) -> Path& {
         return *std::find_if(paths->begin(), paths->end(), [id](const Path& p) { return p.id == id; });
@@ -67,16 +68,16 @@ TEST(ErrorMap, ShowsAWrongLensAndNoneWhereErrorsAreNoise) {
     const Shot good = test::makeSolvedShot();
     const ErrorMap fair = errorMap(solveErrors(*good.solve, *good.paths), 1280, 720);
     EXPECT_LT(fair.overChance, 1.6);
-    // The same points seen through a lens without its bend.
+    // The same points seen through a lens without its distortion.
     SolveResult wrong = *good.solve;
     wrong.lens.lens = LensModel();
-    const ErrorMap bent = errorMap(solveErrors(wrong, *good.paths), 1280, 720);
-    EXPECT_GT(bent.overChance, 4 * fair.overChance);
-    EXPECT_GT(bent.meanPx, 1);
+    const ErrorMap distorted = errorMap(solveErrors(wrong, *good.paths), 1280, 720);
+    EXPECT_GT(distorted.overChance, 4 * fair.overChance);
+    EXPECT_GT(distorted.meanPx, 1);
     // Barrel left out: corners are solved too far outward.
     int outward = 0, filled = 0;
     for (const auto& [column, row] : {std::pair(0, 0), {11, 0}, {0, 6}, {11, 6}, {0, 1}, {11, 1}, {0, 5}, {11, 5}}) {
-        const ErrorMap::Cell& corner = bent.at(column, row);
+        const ErrorMap::Cell& corner = distorted.at(column, row);
         if (corner.paths == 0) continue;
         ++filled;
         outward += corner.mean.dot(Eigen::Vector2d(column - 5.5, row - 3.0)) > 0;
@@ -90,7 +91,7 @@ TEST(BadFrames, AreFoundAsSpans) {
     SolveResult r;
     for (int f = 0; f < 30; ++f) {
         SolvedFrame s;
-        s.frame = 1001 + f, s.solved = true, s.sightings = 50;
+        s.frame = 1001 + f, s.solved = true, s.observations = 50;
         s.rmsPx = (f >= 10 && f <= 12) || f == 14 || f == 25 ? 0.9 : 0.2;
         r.frames.push_back(s);
     }
@@ -153,7 +154,7 @@ TEST(CheckPoints, AreMadeOfFeaturesAndReported) {
     // Switched off it asks for nothing.
     Shot off = back;
     off.checkPoints[0].on = false;
-    EXPECT_EQ(obeyedCheckPoints(off).size(), 1U);
+    EXPECT_EQ(usedCheckPoints(off).size(), 1U);
     EXPECT_NE(fingerprintOfSolveInput(off), fingerprintOfSolveInput(back));
 }
 

@@ -6,7 +6,7 @@
 #include <Eigen/Geometry>
 #include <cmath>
 
-#include "solve/resect.h"
+#include "solve/minimal/resect.h"
 
 namespace va {
 namespace {
@@ -59,7 +59,7 @@ TEST(Rolling, EndsAndGapsAreExactForAPolynomialThatTheyDetermine) {
 }
 
 // A camera that goes round in a circle and looks inward sees the middle stand still, whenever a row is read.
-TEST(Rolling, TurnAndShiftGoTogether) {
+TEST(Rolling, RotationAndTranslationGoTogether) {
     const auto at = [](double t) {
         View v;
         v.rotation = Eigen::AngleAxisd(0.15 * t, Eigen::Vector3d::UnitY()).toRotationMatrix();

@@ -79,7 +79,7 @@ TEST(Solver, FindsADollyWithNothingKnown) {
     expectFinite(r);
 }
 
-TEST(Solver, ObeysWhatIsKnown) {
+TEST(Solver, UsesWhatIsKnown) {
     SyntheticShot s = makeSyntheticShot({});
     s.request.focal = Known::known;
     s.request.focalPx = 1100;
@@ -135,15 +135,16 @@ TEST_P(Pan, NeverBecomesAFreeMove) {
     };
     const SyntheticShot s = makeSyntheticShot(o);
     const SolveResult r = solve(s);
-    EXPECT_EQ(r.motion, Motion::rotation) << "focal " << o.focalPx << " sweep " << sweep;
+    EXPECT_EQ(r.motion, Motion::nodalPan) << "focal " << o.focalPx << " sweep " << sweep;
     EXPECT_EQ(r.trouble, SolveTrouble::noParallax);
     EXPECT_TRUE(r.points.empty());
     EXPECT_EQ(r.solvedCount(), 40);
     for (const auto& f : r.frames) EXPECT_EQ(f.pose.position, Eigen::Vector3d(0, 0, 0));
     if (std::fabs(sweep) > 0.25) {
-        const double turn = r.frames.front().pose.worldFromCamera.angularDistance(r.frames.back().pose.worldFromCamera);
-        const double trueTurn = s.cameras.front().worldFromCamera.angularDistance(s.cameras.back().worldFromCamera);
-        EXPECT_NEAR(turn / trueTurn, 1, 0.03);
+        const double rotation =
+            r.frames.front().pose.worldFromCamera.angularDistance(r.frames.back().pose.worldFromCamera);
+        const double trueRotation = s.cameras.front().worldFromCamera.angularDistance(s.cameras.back().worldFromCamera);
+        EXPECT_NEAR(rotation / trueRotation, 1, 0.03);
     }
     expectFinite(r);
 }
@@ -159,8 +160,8 @@ TEST_P(FreeMove, WithParallaxNeverBecomesAPan) {
     o.noisePx = 0.15;
     o.focalPx = 1100 + 350 * u(random);
     const Eigen::Vector3d move(0.6 + 1.5 * std::fabs(u(random)), 0.4 * u(random), 1.0 * u(random));
-    const double turn = 0.25 * u(random);
-    o.camera = [=](double t) { return lookAlong(move * t, turn * t, 0.05 * t); };
+    const double rotation = 0.25 * u(random);
+    o.camera = [=](double t) { return lookAlong(move * t, rotation * t, 0.05 * t); };
     const SyntheticShot s = makeSyntheticShot(o);
     const SolveResult r = solve(s);
     ASSERT_EQ(r.motion, Motion::free);
@@ -176,7 +177,7 @@ TEST(Solver, StandingCameraIsSaidToStand) {
     o.noisePx = 0.05;
     o.camera = [](double) { return lookAlong({0, 1, 0}, 0, 0); };
     const SolveResult r = solve(makeSyntheticShot(o));
-    EXPECT_EQ(r.motion, Motion::fixed);
+    EXPECT_EQ(r.motion, Motion::lockedOff);
     EXPECT_EQ(r.trouble, SolveTrouble::noParallax);
     EXPECT_TRUE(r.points.empty());
     expectFinite(r);

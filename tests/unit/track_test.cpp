@@ -9,14 +9,14 @@
 #include "base/error.h"
 #include "track/coarse_shift.h"
 #include "track/find_features.h"
-#include "track/follow.h"
 #include "track/patch.h"
+#include "track/track.h"
 #include "warp.h"
 
 namespace va {
 namespace {
 
-using test::TurnZoom;
+using test::RotationZoom;
 
 // Against the definition, weight by weight; borders repeat.
 TEST(Pyramid, LevelsAreTheBinomialBlursOfTheirDefinition) {
@@ -81,13 +81,13 @@ class OnPhoto : public ::testing::Test {
         return p;
     }
     static constexpr int width = 480, height = 360;
-    static Luma view(const TurnZoom& move, double sigma, unsigned seed) {
+    static Luma view(const RotationZoom& move, double sigma, unsigned seed) {
         return test::warped(
             photo(), width, height,
             [&](const Eigen::Vector2d& p) -> Eigen::Vector2d { return move.back(p) + Eigen::Vector2d(15, 12); }, sigma,
             seed);
     }
-    static TurnZoom still() { return {{width / 2.0, height / 2.0}, 0, 1, {0, 0}}; }
+    static RotationZoom still() { return {{width / 2.0, height / 2.0}, 0, 1, {0, 0}}; }
 };
 
 TEST_F(OnPhoto, FindingSpreadsFeaturesAndKeepsDistance) {
@@ -158,7 +158,7 @@ TEST_F(OnPhoto, FindingInAWidePictureGivesThePlacesOfItsHalf) {
     EXPECT_EQ(findFeatures(narrow, {}, {}).size(), findFeatures(narrow.level(0), {}, {}).size());
 }
 
-TEST_F(OnPhoto, FindingObeysMasksAndFlatPictures) {
+TEST_F(OnPhoto, FindingKeepsOutOfMasksAndFlatPictures) {
     const Pyramid p(view(still(), 0, 1), 1);
     FindOptions o;
     o.allowed = [](int x, int) { return x < width / 2; };
@@ -167,9 +167,9 @@ TEST_F(OnPhoto, FindingObeysMasksAndFlatPictures) {
     EXPECT_TRUE(findFeatures(flat.level(0), {}, {}).empty());
 }
 
-TEST_F(OnPhoto, RegistrationFindsTurnZoomGainAndBias) {
+TEST_F(OnPhoto, RegistrationFindsRotationZoomGainAndBias) {
     const Pyramid first(view(still(), 0, 1), 1);
-    TurnZoom move = still();
+    RotationZoom move = still();
     move.angle = 0.08;
     move.zoom = 1.06;
     Luma moved = view(move, 0, 2);
@@ -201,7 +201,7 @@ TEST_F(OnPhoto, RegistrationFindsTurnZoomGainAndBias) {
 TEST_F(OnPhoto, NearerPlacesAreAveragedNotSampledHereAndThere) {
     // Seen 1.5 and 1.9 times larger, a patch covers more pixels: all of them tell where it is, if all are used.
     for (const double zoom : {1.5, 1.9}) {
-        TurnZoom move = still();
+        RotationZoom move = still();
         move.zoom = zoom;
         const Pyramid first(view(still(), 0, 1), 1);
         FindOptions o;
@@ -251,7 +251,7 @@ TEST_F(OnPhoto, CovarianceIsHonestUnderWhiteNoise) {
     double sum = 0;
     int n = 0;
     for (unsigned seed = 10; seed < 16; ++seed) {
-        TurnZoom move = still();
+        RotationZoom move = still();
         move.shift = {0.37 + 0.1 * seed, -0.21 * seed};
         const Pyramid second(view(move, sigma, seed), 1);
         for (const auto& f : findFeatures(first.level(0), {}, o)) {
@@ -281,7 +281,7 @@ TEST_F(OnPhoto, PatchWithoutTextureIsNotUsed) {
 
 TEST_F(OnPhoto, CoarseShiftBridgesLargeMoves) {
     const Pyramid a(view(still(), 1, 1), 4);
-    TurnZoom move = still();
+    RotationZoom move = still();
     move.shift = {23.4, -17.8};
     const Pyramid b(view(move, 1, 2), 4);
     FindOptions o;
@@ -297,32 +297,32 @@ TEST_F(OnPhoto, CoarseShiftBridgesLargeMoves) {
     EXPECT_GE(good * 100, tried * 80) << good << " of " << tried;
 }
 
-/// followFeatures over the frames given, with everything else as it comes.
-std::vector<Path> follow(const std::vector<int>& frames, const std::function<Luma(int)>& read, Progress& progress,
-                         const FollowOptions& options = {}, std::vector<Path>* soFar = nullptr) {
-    FollowRequest request;
+/// trackFeatures over the frames given, with everything else as it comes.
+std::vector<Path> track(const std::vector<int>& frames, const std::function<Luma(int)>& read, Progress& progress,
+                        const TrackOptions& options = {}, std::vector<Path>* soFar = nullptr) {
+    TrackRequest request;
     request.frames = frames;
     request.read = read;
     request.options = options;
     request.soFar = soFar;
-    return followFeatures(std::move(request), progress);
+    return trackFeatures(std::move(request), progress);
 }
 
 /// Paths through 40 frames of a slow turn and zoom stay where the photo's points go.
-TEST_F(OnPhoto, FollowingDoesNotDrift) {
+TEST_F(OnPhoto, TrackingDoesNotDrift) {
     std::vector<int> frames;
     for (int i = 0; i < 40; ++i) frames.push_back(100 + i);
     const auto move = [&](int frame) {
-        TurnZoom m = still();
+        RotationZoom m = still();
         const double t = (frame - 100) / 39.0;
         m.angle = t * 10 * M_PI / 180;
         m.zoom = 1 + 0.12 * t;
         return m;
     };
     Progress progress;
-    FollowOptions o;
+    TrackOptions o;
     o.features = 80;
-    const auto paths = follow(
+    const auto paths = track(
         frames, [&](int f) { return view(move(f), 1.5, unsigned(f)); }, progress, o);
     double sum = 0;
     int n = 0, whole = 0;
@@ -341,25 +341,25 @@ TEST_F(OnPhoto, FollowingDoesNotDrift) {
 
 TEST_F(OnPhoto, BlackFramesEndPathsWithoutNonsense) {
     Progress progress;
-    const auto paths = follow(
+    const auto paths = track(
         {1, 2, 3, 4, 5, 6, 7, 8}, [&](int f) { return f < 6 ? view(still(), 1, unsigned(f)) : Luma(width, height); },
         progress);
     ASSERT_FALSE(paths.empty());
     for (const Path& p : paths) EXPECT_LE(p.points.back().frame, 5);
-    EXPECT_TRUE(follow(
+    EXPECT_TRUE(track(
                     {1, 2, 3, 4, 5, 6}, [](int) { return Luma(width, height); }, progress)
                     .empty());
-    EXPECT_TRUE(follow(
+    EXPECT_TRUE(track(
                     {}, [](int) { return Luma(); }, progress)
                     .empty());
 }
 
-TEST_F(OnPhoto, CancelKeepsWhatWasFollowed) {
+TEST_F(OnPhoto, CancelKeepsWhatWasTracked) {
     Progress progress;
     std::vector<int> frames;
     for (int i = 1; i <= 30; ++i) frames.push_back(i);
     std::vector<Path> soFar;
-    EXPECT_THROW(follow(
+    EXPECT_THROW(track(
                      frames,
                      [&](int f) {
                          if (f == 15) progress.cancel();
@@ -374,10 +374,10 @@ TEST_F(OnPhoto, CancelKeepsWhatWasFollowed) {
 TEST_F(OnPhoto, SameInputSamePaths) {
     const auto run = [&] {
         Progress progress;
-        return follow(
+        return track(
             {1, 2, 3, 4, 5, 6},
             [&](int f) {
-                TurnZoom m = still();
+                RotationZoom m = still();
                 m.shift = {2.0 * f, 0.5 * f};
                 return view(m, 1, unsigned(f));
             },

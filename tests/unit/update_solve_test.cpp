@@ -139,7 +139,7 @@ TEST(RollingShutter, FoundInAFreeMoveWhereNothingWasSaid) {
     EXPECT_LT(atOnce.readoutSigma, 0) << "not even looked for";
 }
 
-TEST(RollingShutter, KnownReadoutIsObeyed) {
+TEST(RollingShutter, KnownReadoutIsUsed) {
     SyntheticShot s = makeSyntheticShot(shaken(0.6));
     s.request.readoutKnown = Known::known;
     s.request.readout = 0.6;

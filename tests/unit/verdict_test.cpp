@@ -2,9 +2,9 @@
 #include <gtest/gtest.h>
 
 #include "solved_shot.h"
-#include "workflow/follow_shot.h"
 #include "workflow/match_shot.h"
 #include "workflow/stale.h"
+#include "workflow/track_shot.h"
 #include "workflow/verdict.h"
 
 namespace va {
@@ -23,7 +23,7 @@ void expectSays(const Verdict& v, Lamp lamp, const std::string& part) {
 TEST(Verdict, EmptyShotSaysWhatToDo) {
     const Shot empty;
     expectSays(verdictOn(empty, Step::plate), Lamp::none, "Open a movie");
-    expectSays(verdictOn(empty, Step::features), Lamp::none, "Not followed");
+    expectSays(verdictOn(empty, Step::features), Lamp::none, "Not tracked");
     expectSays(verdictOn(empty, Step::solve), Lamp::none, "Not solved");
     expectSays(verdictOn(empty, Step::ground), Lamp::none, "Needs a solve");
     for (const Verdict& v : verdictsOn(empty)) EXPECT_FALSE(v.sentence.empty());
@@ -69,20 +69,20 @@ TEST(Verdict, TroubleNamesFramesAndTheNextThingToTry) {
     });
     expectSays(verdictOn(s, Step::solve), Lamp::look, "only 0.8 px");
     s = with([](SolveResult& r) {
-        r.motion = Motion::rotation;
+        r.motion = Motion::nodalPan;
         r.trouble = SolveTrouble::noParallax;
     });
     expectSays(verdictOn(s, Step::solve), Lamp::look, "only turns");
     expectSays(verdictOn(s, Step::ground), Lamp::none, "No depth");
     s = with([](SolveResult& r) {
-        r.motion = Motion::rotation;
+        r.motion = Motion::nodalPan;
         r.trouble = SolveTrouble::noParallax;
         r.readout = 0.61;
         r.readoutSigma = 0.02;
     });
     expectSays(verdictOn(s, Step::solve), Lamp::look, "rows read over 0.61 ± 0.02 of the frame's time");
     s = with([](SolveResult& r) {
-        r.motion = Motion::fixed;
+        r.motion = Motion::lockedOff;
         r.trouble = SolveTrouble::noParallax;
     });
     expectSays(verdictOn(s, Step::solve), Lamp::look, "does not move");
@@ -118,9 +118,9 @@ TEST(Verdict, ZoomsMoversAndDoubtAreNamed) {
     expectSays(verdictOn(s, Step::solve), Lamp::look, "only known to ±0.6 %");
     s = with([](Shot&, SolveResult& r) { r.lensNumbers = {{"focal", 1000, 2}}; });
     EXPECT_EQ(verdictOn(s, Step::solve).sentence.find("only known"), std::string::npos);
-    // Why it is a free move: what a turn leaves, or how far things shift where a turn was not even tried.
+    // Why it is a free move: what a nodal pan leaves, or how far things shift where a nodal pan was not even tried.
     s = with([](Shot&, SolveResult& r) { r.rotationRmsPx = 6.34; });
-    EXPECT_NE(verdictOn(s, Step::solve).sentence.find("a turn alone leaves 6.3 px"), std::string::npos)
+    EXPECT_NE(verdictOn(s, Step::solve).sentence.find("a nodal pan leaves 6.3 px"), std::string::npos)
         << verdictOn(s, Step::solve).sentence;
     s = with([](Shot&, SolveResult& r) { r.rotationRmsPx = -1, r.parallaxPx = 57.4; });
     EXPECT_NE(verdictOn(s, Step::solve).sentence.find("parallax 57 px"), std::string::npos)
@@ -141,15 +141,15 @@ TEST(Verdict, ZoomsMoversAndDoubtAreNamed) {
     s = without(last - 2, last);
     s.findings.cuts = {last - 2};
     expectSays(verdictOn(s, Step::solve), Lamp::look, "Split the range there");
-    // A free move that was asked for where a turn explains as much.
+    // A free move that was asked for where a nodal pan explains as much.
     s = with([](Shot& shot, SolveResult& r) {
         shot.choices.move = MoveChoice::free;
         shot.solveFrom = fingerprintOfSolveInput(shot);
         r.rotationRmsPx = r.rmsPx;
     });
-    expectSays(verdictOn(s, Step::solve), Lamp::look, "a turn alone fits as well");
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "a nodal pan fits as well");
     s = with([](Shot&, SolveResult& r) {
-        r.motion = Motion::rotation;
+        r.motion = Motion::nodalPan;
         r.trouble = SolveTrouble::noParallax;
         r.zooms = true;
     });
@@ -162,7 +162,7 @@ TEST(Verdict, ThinFramesAreNamed) {
     for (Path& p : *paths)
         std::erase_if(p.points, [](const PathPoint& q) { return q.frame >= 1010 && q.frame <= 1012 && q.x > 200; });
     s.paths = paths;
-    s.pathsFrom = fingerprintOfFollowInput(s);
+    s.pathsFrom = fingerprintOfTrackInput(s);
     expectSays(verdictOn(s, Step::features), Lamp::look, "Thin at 1010–1012");
 }
 
@@ -196,10 +196,10 @@ TEST(Stale, ResultsKnowWhenTheirInputsChanged) {
     EXPECT_FALSE(stalenessOf(s).solve);
     s.range.last -= 3;
     EXPECT_FALSE(stalenessOf(s).features) << "a shorter range needs nothing new";
-    EXPECT_EQ(followWorkFor(s), FollowWork::none);
-    s.followed.last -= 6;
+    EXPECT_EQ(trackWorkFor(s), TrackWork::none);
+    s.tracked.last -= 6;
     EXPECT_TRUE(stalenessOf(s).features);
-    EXPECT_EQ(followWorkFor(s), FollowWork::grow);
+    EXPECT_EQ(trackWorkFor(s), TrackWork::grow);
     EXPECT_TRUE(stalenessOf(s).solve);
     expectSays(verdictOn(s, Step::solve), Lamp::stale, "Solve again");
     s = solved();

@@ -84,7 +84,7 @@ class MovieSource final : public PlateSource {
         const AVFrame* otherwise = f.otherwise.get();
         if (!otherwise || otherwise->width != f.picture->width || otherwise->height != f.picture->height)
             return DamageMask::all(luma.width, luma.height);
-        // Changes of single levels do not move what is followed.
+        // Changes of single levels do not move what is tracked.
         return DamageMask::ofDifference(luma, upright(converter_.luma(*otherwise, {}), orientation_), 3);
     }
     [[nodiscard]] DamagedFrame damaged(int frame, const std::string& why) const {
@@ -190,7 +190,7 @@ class MovieSource final : public PlateSource {
         e.stream = movie_.codedRate();
         e.times = movie_.index().times;
         e.timeBase = rational(stream.time_base);
-        // The smallest step of all stamps is a rate as well, where the mean is bent by holes.
+        // The smallest step of all stamps is a rate as well, where the mean is distorted by holes.
         if (!e.container.positive() || (base.positive() && e.times.empty())) e.container = base;
         MovieRate r = findRate(e);
         info_.rate = r.rate;

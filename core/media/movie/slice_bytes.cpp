@@ -24,8 +24,7 @@ constexpr int mostPadding = 32;
 }  // namespace
 
 int unitLengthBytes(const AVCodecParameters& p) {
-    if (p.codec_id == AV_CODEC_ID_H264 && p.extradata_size > 6 && p.extradata[0] == 1)
-        return (p.extradata[4] & 3) + 1;
+    if (p.codec_id == AV_CODEC_ID_H264 && p.extradata_size > 6 && p.extradata[0] == 1) return (p.extradata[4] & 3) + 1;
     const bool configuration = p.codec_id == AV_CODEC_ID_HEVC && p.extradata_size > 22 &&
                                (p.extradata[0] || p.extradata[1] || p.extradata[2] > 1);
     return configuration ? (p.extradata[21] & 3) + 1 : 0;
@@ -48,8 +47,7 @@ bool cutAtIllegalBytes(AVPacket& packet, int lengthBytes) {
               std::any_of(packet.data + keep, packet.data + end, [](uint8_t b) { return b != 0; });
         if (av_packet_make_writable(&packet) < 0) return cut;
         const auto shorter = uint32_t(keep - begin);
-        for (int i = 0; i < lengthBytes; ++i)
-            packet.data[at + i] = uint8_t(shorter >> (8 * (lengthBytes - 1 - i)));
+        for (int i = 0; i < lengthBytes; ++i) packet.data[at + i] = uint8_t(shorter >> (8 * (lengthBytes - 1 - i)));
         std::memmove(packet.data + keep, packet.data + end, size_t(packet.size - end));
         av_shrink_packet(&packet, int(packet.size - (end - keep)));
         at = keep;

@@ -1,0 +1,116 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The menu bar: every action has its entry here.
+#include <QApplication>
+#include <QMenuBar>
+#include <QMessageBox>
+
+#include "main_window/main_window.h"
+#include "steps/step_table.h"
+
+namespace va {
+
+void MainWindow::fillMenu(QMenu* menu, const QStringList& names) {
+    for (const QString& n : names) n.isEmpty() ? (void)menu->addSeparator() : menu->addAction(actions_[n]);
+}
+
+QMenuBar* MainWindow::makeMenus() {
+    auto* bar = new QMenuBar;
+    bar->setNativeMenuBar(false);
+    QMenu* file = bar->addMenu(tr("&File"));
+    fillMenu(file, {"open"});
+    recent_ = file->addMenu(tr("Recent"));
+    connect(recent_, &QMenu::aboutToShow, this, &MainWindow::fillRecent);
+    fillMenu(file, {"save", "saveAs", "", "readPaths", "writePaths", "writePatch", "", "locate", "", "quit"});
+    fillMenu(bar->addMenu(tr("&Edit")),
+             {"undo", "redo", "", "selectAll", "setAside", "bringBack", "", "removeThing", "", "search"});
+    QMenu* shot = bar->addMenu(tr("&Shot"));
+    fillMenu(shot, {"match", "track", "solve", "cancel", ""});
+    fillMenu(shot->addMenu(tr("Play")), {"play", "stepBack", "stepForward", "first", "last"});
+    fillMenu(shot, {"", "setIn", "setOut", "keepBeforeCut", "keepAfterCut"});
+    QMenu* view = bar->addMenu(tr("&View"));
+    fillMenu(view, {"plateOnly", "both", "sceneOnly", "inset", "", "fit", "fullSize", "holdStill", "showFeatures", ""});
+    fillMenu(view->addMenu(tr("Scene")), {"orbit", "top", "side", "lensView", "", "frameScene", "cloudColour"});
+    fillMenu(view->addMenu(tr("Drawer")), {"drawer", "", "table", "curves", "prune", "log"});
+    fillMenu(view, {"", "theme"});
+    fillMenu(view->addMenu(tr("Tools")),
+             {"selectTool", "lassoTool", "handTool", "maskTool", "patchTool", "edgeTool", "boxTool"});
+    makeStepMenu(bar->addMenu(tr("S&tep")));
+    QMenu* help = bar->addMenu(tr("&Help"));
+    fillMenu(help, {"search"});
+    help->addAction(tr("About Vivid Anchor…"), this, [this] {
+        QMessageBox::about(this, tr("About Vivid Anchor"),
+                           tr("Vivid Anchor %1\nTracks, solves, grounds, lays out and exports a shot's camera.\n"
+                              "Free software under the GNU General Public License, version 3 or later.")
+                               .arg(QApplication::applicationVersion()));
+    });
+    return bar;
+}
+
+void MainWindow::makeStepMenu(QMenu* menu) {
+    for (const StepInfo& s : stepTable()) menu->addAction(actions_[s.action]);
+    menu->addSeparator();
+    const std::pair<QString, QStringList> parts[] = {
+        {tr("Lens actions"),
+         {"undistortedView",
+          "lensGrid",
+          "",
+          "takeMetadata",
+          "loadLens",
+          "saveLens",
+          "",
+          "chartStills",
+          "calibrateChart",
+          "takeChart",
+          "",
+          "edgeTool",
+          "findEdges",
+          "acceptEdges",
+          "solveEdges",
+          "removeProposals",
+          "",
+          "writeUndistorted",
+          "writeRedistorted",
+          "writeStmaps"}},
+        {tr("Features actions"), {"handTool",      "trackForward",
+                                  "trackBackward", "trackOneForward",
+                                  "trackOneBack",  "newReference",
+                                  "reanchor",      "carryAlong",
+                                  "guidedTrack",   "",
+                                  "maskTool",      "suggestMasks",
+                                  "removeMask",    "chooseMatte",
+                                  "clearMatte",    "",
+                                  "patchTool",     "patchBoth",
+                                  "patchForward",  "patchBackward",
+                                  "removePatch"}},
+        {tr("Solve actions"),
+         {"solve",
+          "refine",
+          "liveSolve",
+          "",
+          "residualVectors",
+          "errorMap",
+          "slipOverlay",
+          "nextBadFrame",
+          "",
+          "addDistance",
+          "addPlace",
+          "addHeight",
+          "addRightAngle",
+          "addFlat",
+          "readCheckPoints",
+          "",
+          "leaveOutFrame",
+          "fillGaps",
+          "smoothPath",
+          "clearPathEdits",
+          "",
+          "makeMover",
+          "lookForMovers",
+          "selectMover",
+          "removeMover"}},
+        {tr("Ground actions"), {"level", "autoLevel", "origin", "zAlong", "scale"}},
+        {tr("Layout actions"), {"boxTool", "anchor"}}};
+    for (const auto& [name, actions] : parts) fillMenu(menu->addMenu(name), actions);
+}
+
+}  // namespace va

@@ -1,0 +1,70 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "plate_view/tools/tool_table.h"
+
+#include <QCoreApplication>
+#include <algorithm>
+
+#include "plate_view/tools/box_tool.h"
+#include "plate_view/tools/edge_tool.h"
+#include "plate_view/tools/hand_tool.h"
+#include "plate_view/tools/lasso_tool.h"
+#include "plate_view/tools/mask_tool.h"
+#include "plate_view/tools/patch_tool.h"
+#include "plate_view/tools/select_tool.h"
+
+namespace va {
+namespace {
+
+template <class T>
+std::unique_ptr<CanvasTool> make(PlateCanvas& canvas, Document& document, FeatureEdits& edits) {
+    return std::make_unique<T>(canvas, document, edits);
+}
+
+}  // namespace
+
+const std::vector<ToolInfo>& toolTable() {
+    static const std::vector<ToolInfo> table{
+        {PlateTool::select,
+         "selectTool",
+         QT_TRANSLATE_NOOP("tools", "Select and move"),
+         QT_TRANSLATE_NOOP("tools", "Select"),
+         Qt::Key_S,
+         "mouse-pointer-2",
+         {},
+         false,
+         make<SelectTool>},
+        {PlateTool::lasso,
+         "lassoTool",
+         QT_TRANSLATE_NOOP("tools", "Select with a lasso"),
+         QT_TRANSLATE_NOOP("tools", "Lasso"),
+         Qt::Key_L,
+         "lasso",
+         {},
+         true,
+         make<LassoTool>},
+        {PlateTool::hand, "handTool", QT_TRANSLATE_NOOP("tools", "Place and mend features by hand"),
+         QT_TRANSLATE_NOOP("tools", "By hand"), Qt::Key_H, "crosshair", Step::features, true, make<HandTool>},
+        {PlateTool::mask, "maskTool", QT_TRANSLATE_NOOP("tools", "Draw and shape masks"),
+         QT_TRANSLATE_NOOP("tools", "Mask"), Qt::Key_M, "pen-tool", Step::features, false, make<MaskTool>},
+        {PlateTool::patch, "patchTool", QT_TRANSLATE_NOOP("tools", "Draw and correct flat patches"),
+         QT_TRANSLATE_NOOP("tools", "Patch"), Qt::Key_P, "frame", Step::features, false, make<PatchTool>},
+        {PlateTool::edge, "edgeTool", QT_TRANSLATE_NOOP("tools", "Accept and draw straight edges"),
+         QT_TRANSLATE_NOOP("tools", "Edges"), Qt::Key_E, "spline", Step::lens, false, make<EdgeTool>},
+        {PlateTool::placeBox,
+         "boxTool",
+         QT_TRANSLATE_NOOP("tools", "Place a test box on the ground"),
+         QT_TRANSLATE_NOOP("tools", "Box"),
+         Qt::Key_B,
+         "box",
+         {},
+         false,
+         make<BoxTool>},
+    };
+    return table;
+}
+
+const ToolInfo& toolInfo(PlateTool tool) {
+    return *std::find_if(toolTable().begin(), toolTable().end(), [tool](const ToolInfo& t) { return t.tool == tool; });
+}
+
+}  // namespace va

@@ -1,0 +1,157 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "solve/incremental/free_finish.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <optional>
+#include <utility>
+#include <vector>
+
+#include "lens/convert_lens.h"
+#include "solve/incremental/row_evidence.h"
+
+namespace va {
+
+FreeFinish::FreeFinish(SolveQuestion& question, Growth& growth, Progress& progress, SolveResult& result)
+    : q_(question), growth_(growth), progress_(progress), result_(result), cancelled_([&progress] {
+          return progress.cancelled();
+      }) {}
+
+void FreeFinish::readRows(Reconstruction& r) {
+    const RowReading rows = q_.rows();
+    if (rows.looks) lookForRows(r);
+    if (!rows.matters()) return;
+    r.setReadout(rows.readout, rows.solves);
+    settleRows(r);
+}
+
+void FreeFinish::settleRows(Reconstruction& r) const {
+    // What did not fit while all rows were taken as read at once may fit now: paths, and frames that were out of reach.
+    // Each pass reaches several frames or none; six are enough for any shake that is not beyond rescue.
+    for (int pass = 0, grown = 0; pass < 6 && grown < r.solvedFrames(); ++pass) {
+        grown = r.solvedFrames();
+        r.bringBackSliding();
+        // Views and rates are found in turns.
+        double had = INFINITY;
+        for (int round = 0; round < 8; ++round) {
+            progress_.check();
+            r.refine(q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
+            r.weighPaths();
+            r.judge(4.5);
+            r.addPoints(growth_.angle(0.005));
+            const double cost = growth_.cost(r);
+            if (round >= 2 && cost > 0.99 * had) break;
+            had = cost;
+        }
+        growth_.settleAgain(r);
+    }
+}
+
+void FreeFinish::lookForRows(Reconstruction& r) const {
+    const RowEvidence evidence = rowEvidence(r);
+    if (evidence.explained < 0.02 || std::fabs(evidence.readout) < 0.03) return;
+    Reconstruction rolling = r;
+    rolling.setReadout(std::clamp(evidence.readout, -1.0, 1.0), true);
+    settleRows(rolling);
+    const double found = std::fabs(rolling.readout()), sigma = rolling.readoutSigma().value_or(1e9);
+    // No sensor takes longer than a frame for its rows.
+    if (found < std::max(0.05, 4 * sigma) || found > 1.2) return;
+    if (growth_.cost(rolling) < 0.9 * growth_.cost(r)) std::swap(r, rolling);
+}
+
+void FreeFinish::weighDistortion(Reconstruction& r) {
+    auto values = q_.lensValues();
+    if (values.empty()) return;
+    auto covariance = r.lensCovariance(values);
+    if (q_.distortionIsSolved()) {
+        const Intrinsics& lens = r.lens();
+        const double sigma =
+            covariance ? mapSigmaPx(lens, q_.request.width, q_.request.height, values, *covariance) : 1e9;
+        const bool folds = !lens.normalisedFromPixel({0, 0}) || !lens.normalisedFromPixel(q_.lastPixel());
+        // Not told to a third of itself, and wrong by what would be seen.
+        const double seen = q_.scaledPx(0.5);
+        const double size = std::max(largestDistortionPx(lens, q_.request.width, q_.request.height) / 3, seen);
+        if (folds || sigma > size) {
+            q_.distortionRefused = true;
+            result_.distortionRefusedPx = folds ? 1e9 : sigma;
+            r.holdDistortion(distortionForFocal(q_.lens.lens, lens.focalPx / q_.lens.focalPx));
+            values = q_.lensValues();
+            for (int round = 0; round < 2; ++round) {
+                progress_.check();
+                r.refine(values, q_.priors(), 15, 1e-5, cancelled_);
+                r.judge(4.5);
+                r.addPoints(growth_.angle(0.005));
+            }
+            covariance = r.lensCovariance(values);
+        }
+    }
+    if (!covariance || values.empty()) return;
+    const Eigen::VectorXd more = r.disagreement(values, *covariance);
+    disagreement_ = std::max(1.0, std::sqrt(more.squaredNorm() / double(more.size())));
+    const Eigen::VectorXd scale = more.cwiseMax(1);
+    covariance = scale.asDiagonal() * *covariance * scale.asDiagonal();
+    result_.lensNumbers = lensNumbers(r.lens(), values, *covariance);
+    if (q_.distortionIsSolved())
+        result_.lensMapSigmaPx = mapSigmaPx(r.lens(), q_.request.width, q_.request.height, values, *covariance);
+}
+
+void FreeFinish::lookAtMirror(Reconstruction& r) {
+    if (r.zooms() || r.depthSpread() > 0.15) return;
+    Reconstruction other = r;
+    other.mirror();
+    for (int round = 0; round < 2; ++round) {
+        progress_.check();
+        other.refine(q_.lensValues(), q_.priors(), 20, 1e-5, cancelled_);
+        other.judge(6);
+        other.addPoints(growth_.angle(0.005));
+    }
+    // The same points have to be explained, and the other image has to have stayed one.
+    if (other.pointCount() * 10 < r.pointCount() * 9 || !other.mirrorOf(r)) return;
+    const double here = growth_.cost(r), there = growth_.cost(other);
+    if (there < here) {
+        other.judge(4.5);
+        other.refine(q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
+        std::swap(r, other);
+    }
+    if (std::min(here, there) > 0.8 * std::max(here, there)) result_.mirrorRmsPx = other.rms();
+}
+
+void FreeFinish::useMeasures(Reconstruction& r) {
+    if (q_.request.measures.empty()) return;
+    std::map<int, int> groupOf;  // by path id: the stretch with most observations
+    for (int p = 0; p < q_.observations.pathCount(); ++p) {
+        if (!r.points()[size_t(p)]) continue;
+        const auto length = [&](int g) {
+            return q_.observations.ofPath[size_t(g)].second - q_.observations.ofPath[size_t(g)].first;
+        };
+        const auto [at, fresh] = groupOf.emplace(q_.observations.pathIds[size_t(p)], p);
+        if (!fresh && length(p) > length(at->second)) at->second = p;
+    }
+    const PlaceOfPath place = [&](int id) -> std::optional<Eigen::Vector3d> {
+        const auto at = groupOf.find(id);
+        return at == groupOf.end() ? std::nullopt : r.points()[size_t(at->second)];
+    };
+    std::vector<double> depths;
+    for (int f = 0; f < q_.observations.frameCount(); ++f)
+        for (const int i : r.hasView(f) ? q_.observations.byFrame[size_t(f)] : std::vector<int>())
+            if (const auto& p = r.points()[size_t(q_.observations.all[size_t(i)].path)])
+                depths.push_back(r.views()[size_t(f)]->toCamera(*p).z());
+    const double depth = std::max(1e-9, median(std::move(depths)));
+    result_.freeRmsPx = r.rms();
+    for (int round = 0; round < 2; ++round) {
+        progress_.check();
+        const MeasuredWorld world = measuredWorld(q_.request.measures, place);
+        std::vector<PointTie> ties = tiesFor(q_.request.measures, world, place, depth);
+        if (ties.empty()) break;
+        for (PointTie& t : ties)
+            for (int& id : t.points) id = groupOf.at(id);
+        r.setTies(std::move(ties), world.placed);
+        r.refine(q_.lensValues(), q_.priors(), 25, 1e-6, cancelled_);
+        // A point that is held to its place may disagree with its observations: that is for the report to say.
+    }
+    result_.measured = measuredWorld(q_.request.measures, place);
+    result_.reports = reportOn(q_.request.measures, result_.measured, place);
+}
+
+}  // namespace va

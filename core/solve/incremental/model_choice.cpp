@@ -1,0 +1,127 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "solve/incremental/model_choice.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace va {
+namespace {
+
+/// GRIC = Σ min(e²/σ², 2 (r − d)) + λ1 d n + λ2 k for two-dimensional errors (r = 2 an observation).
+double gric(const std::vector<double>& squaredErrors, double variance, double pointNumbers, double points,
+            double viewNumbers) {
+    const double n = double(squaredErrors.size());
+    double sum = 0;
+    for (double e : squaredErrors) sum += std::min(e / variance, 6.0);
+    return sum + std::log(2.0) * pointNumbers * points + std::log(2 * n) * viewNumbers;
+}
+
+/// Whether a rotation-only solve explains what is seen.
+bool nodalPan(const Observations& s, const RotationSolve& r) {
+    std::vector<double> errors, variances;
+    // Seen once, a place fits whatever the camera does, and costs its numbers in both models: it says nothing.
+    std::vector<int> seenIn(size_t(s.pathCount()), 0);
+    for (const int f : r.frames)
+        for (const int i : s.byFrame[size_t(f)]) ++seenIn[size_t(s.all[size_t(i)].path)];
+    double points = 0;
+    for (int p = 0; p < s.pathCount(); ++p)
+        points += r.directions[size_t(p)].squaredNorm() > 0 && seenIn[size_t(p)] > 1;
+    for (size_t k = 0; k < r.frames.size(); ++k)
+        for (int i : s.byFrame[size_t(r.frames[k])]) {
+            const PathObservation& seen = s.all[size_t(i)];
+            if (s.heldBack[size_t(seen.path)] || seenIn[size_t(seen.path)] < 2) continue;
+            variances.push_back(2 / seen.sqrtInformation.squaredNorm());
+            const auto pixel = project(r.viewAt(k, seen.pixel), r.lensOf(k), r.directions[size_t(seen.path)]);
+            errors.push_back(pixel ? (*pixel - seen.pixel).squaredNorm() : 1e6);
+        }
+    // Stated covariances are for one registration; sliding and rolling of texture come on top. A tenth of a pixel in
+    // each axis at 1280 px is what good tracking shows.
+    const double unit = std::max(0.7, s.width / 1280.0);
+    const double variance = median(variances) + std::pow(0.12 * unit, 2);
+    const std::vector<double> granted(errors.size(), 2 * variance);
+    const double views = double(r.frames.size() - 1), zoom = r.focals.empty() ? 0 : views;
+    const double turning = gric(errors, variance, 2, points, 3 * views + zoom);
+    const double free = gric(granted, variance, 3, points, 6 * views + zoom);
+    return turning < free || (r.robustRmsPx < 0.3 * unit && r.upperPx < 1.0 * unit);
+}
+
+/// A bundle over every keyframe of a long shot is not needed to see parallax: thirty frames over the whole length do,
+/// as long as neighbours still see much the same. Where the view runs away faster, keyframes next to each other: where
+/// it stays longest, and at the beginning, in the middle and at the end, since the camera may only turn for a while.
+std::vector<std::vector<int>> framesToJudge(const Observations& s, const std::vector<int>& keyframes) {
+    constexpr size_t most = 30;
+    if (keyframes.size() <= most) return {keyframes};
+    std::vector<int> even;
+    const size_t step = (keyframes.size() + most - 1) / most;
+    for (size_t i = 0; i < keyframes.size(); i += step) even.push_back(keyframes[i]);
+    const auto share = [&](int a, int b) {
+        const double all = double(std::min(s.byFrame[size_t(a)].size(), s.byFrame[size_t(b)].size()));
+        return all > 0 ? double(s.shared(a, b).size()) / all : 0;
+    };
+    bool together = true;
+    for (size_t i = 1; i < even.size(); ++i) together = together && share(even[i - 1], even[i]) > 0.5;
+    if (together) return {even};
+    std::vector<double> sum{0};
+    for (size_t i = 1; i < keyframes.size(); ++i) sum.push_back(sum.back() + share(keyframes[i - 1], keyframes[i]));
+    size_t best = 0;
+    for (size_t i = 0; i + most <= keyframes.size(); ++i)
+        if (sum[i + most - 1] - sum[i] > sum[best + most - 1] - sum[best]) best = i;
+    std::vector<std::vector<int>> out;
+    const size_t last = keyframes.size() - most;
+    for (const size_t from : {best, size_t(0), last / 2, last})
+        out.emplace_back(keyframes.begin() + std::ptrdiff_t(from), keyframes.begin() + std::ptrdiff_t(from + most));
+    return out;
+}
+
+}  // namespace
+
+MotionEvidence chooseMotion(const Observations& s, const std::vector<int>& keyframes, const Intrinsics& lens,
+                            const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
+                            uint64_t seed, bool mayZoom, const RowReading& rows) {
+    MotionEvidence out;
+    std::vector<double> moves;
+    for (const auto& [begin, end] : s.ofPath) {
+        double far = 0;
+        for (int i = begin; i < end; ++i)
+            far = std::max(far, (s.all[size_t(i)].pixel - s.all[size_t(begin)].pixel).norm());
+        moves.push_back(far);
+    }
+    if (moves.empty()) return out;
+    std::sort(moves.begin(), moves.end());
+    out.largestMovePx = moves[moves.size() * 9 / 10];
+    // Half of what is seen stands to half a pixel: no camera moves so that this comes about, whatever the rest does.
+    if (moves[moves.size() / 2] < 0.5) {
+        out.motion = Motion::lockedOff;
+        return out;
+    }
+    for (const std::vector<int>& frames : framesToJudge(s, keyframes)) {
+        const bool first = out.motion == Motion::none;
+        RotationSolve rotation = solveRotationOnly(s, frames, lens, solved, priors, seed);
+        bool turns = rotation.found && nodalPan(s, rotation);
+        if (rotation.found && !turns && mayZoom) {
+            RotationSolve zooming = solveRotationOnly(s, frames, lens, solved, priors, seed, true);
+            if (zooming.found && nodalPan(s, zooming)) turns = true, rotation = std::move(zooming);
+        }
+        // One stretch that moves is enough.
+        if (first || !turns) out.rotation = std::move(rotation);
+        out.motion = turns ? Motion::nodalPan : Motion::free;
+        if (!turns) break;
+    }
+    // Far from a nodal pan no shear makes up for it.
+    const bool nearlyRotates = out.rotation.found && out.rotation.robustRmsPx < 2 * std::max(1.0, s.width / 1280.0);
+    if (out.motion == Motion::free && (rows.matters() || (rows.looks && nearlyRotates))) {
+        std::vector<int> all;
+        for (int f = 0; f < s.frameCount(); ++f)
+            if (s.byFrame[size_t(f)].size() >= 4) all.push_back(f);
+        const Intrinsics& start = out.rotation.found ? out.rotation.lens : lens;
+        const RotationSolve whole = solveRotationOnly(s, all, start, {}, {}, seed);
+        RotationSolve rotation = withRowsRead(s, whole, solved, priors, rows.matters() ? rows : RowReading{true, 0});
+        const bool told = rows.matters() || (std::fabs(rotation.readout) > std::max(0.05, 4 * rotation.readoutSigma) &&
+                                             std::fabs(rotation.readout) < 1.2);
+        if (rotation.found && told && nodalPan(s, rotation))
+            out.motion = Motion::nodalPan, out.rotation = std::move(rotation);
+    }
+    return out;
+}
+
+}  // namespace va

@@ -1,0 +1,67 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <vector>
+
+#include "solve/bundle/bundle.h"
+#include "solve/incremental/observations.h"
+#include "solve/rolling.h"
+
+namespace va {
+
+/// A camera that only turns: one place, a rotation a frame, points as directions.
+struct RotationSolve {
+    [[nodiscard]] Intrinsics lensOf(size_t k) const {
+        Intrinsics out = lens;
+        if (!focals.empty()) out.focalPx = focals[k];
+        return out;
+    }
+    /// The view as it stood when the row of `pixel` was read.
+    [[nodiscard]] View viewAt(size_t k, const Eigen::Vector2d& pixel) const {
+        const View middle{rotations[k], Eigen::Vector3d::Zero()};
+        return rates.empty() ? middle : viewAtRow(middle, rates[k], readout, pixel.y(), height);
+    }
+    bool found = false;
+    Intrinsics lens;
+    std::vector<double> focals;               ///< px, one a frame, where the lens zooms; else empty
+    std::vector<int> frames;                  ///< indices, as given
+    std::vector<Eigen::Matrix3d> rotations;   ///< world to camera, vision convention, one a frame
+    std::vector<Eigen::Vector3d> directions;  ///< unit, one a path; zero where the path was not seen in these frames
+    double robustRmsPx = 0;                   ///< median error over that of a unit Rayleigh distribution
+    double upperPx = 0;                       ///< 90th percentile of the error: what parallax would show in
+    /// Rolling shutter, as in BundleProblem; without rates all are read at once.
+    std::vector<ViewRate> rates;
+    double readout = 0;
+    double readoutSigma = -1;  ///< deviation of a solved one; negative where it was given
+    int height = 0;
+};
+
+/// What is known of the rolling shutter.
+struct RowReading {
+    bool solves = false;  ///< the time is solved, from `readout`
+    double readout = 0;   ///< frames from the first row's reading to the last one's
+    bool looks = false;   ///< nothing is known: it is tried where the pictures speak for it
+    [[nodiscard]] bool matters() const { return solves || readout != 0; }
+};
+
+/// Solves rotations over the given frames (indices, in order; neighbours must share paths). Rotations start from the
+/// two-point fit of ray bundles between neighbours (Kabsch 1976, sampled), then all are bundled with the lens values in
+/// `solved`. `lens` is the start; several focal lengths are tried when LensValue::focal is among them. A nodal pan of
+/// less than about two degrees does not determine the focal length: it then stays near the start.
+RotationSolve solveRotationOnly(const Observations& s, const std::vector<int>& frames, const Intrinsics& lens,
+                                const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
+                                uint64_t seed, bool zooms = false);
+
+/// The same camera once more with a rolling shutter, from where `rotation` stands: turn and its rate
+/// are taken from each other in turns until they agree. Frames should follow each other, since a frame's rate is that
+/// of its neighbours. A camera that stands or turns evenly about one axis at no more than a few rows a frame does not
+/// tell the time that is looked for: its deviation says so.
+RotationSolve withRowsRead(const Observations& s, const RotationSolve& rotation, const std::vector<LensValue>& solved,
+                           const std::vector<BundleOptions::Prior>& priors, const RowReading& rows);
+
+/// The same camera once more from where `rotation` stands, with the lens: each path counts by how well it fits, so that
+/// those that slide along edges distort neither the rotation nor the lens. Gives `rotation` back where fewer than
+/// twenty paths are seen often enough to be weighed, where the bundle fails, and with a rolling shutter.
+RotationSolve withPathsWeighed(const Observations& s, const RotationSolve& rotation,
+                               const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors);
+
+}  // namespace va

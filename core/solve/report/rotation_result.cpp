@@ -1,0 +1,111 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "solve/report/rotation_result.h"
+
+#include <algorithm>
+#include <cmath>
+#include <optional>
+#include <utility>
+
+namespace va {
+namespace {
+
+RotationSolve overAllFrames(const RotationSolve& onKeyframes, const Observations& by, const SolveQuestion& q) {
+    std::vector<int> all;
+    for (int f = 0; f < by.frameCount(); ++f)
+        if (by.byFrame[size_t(f)].size() >= 4) all.push_back(f);
+    if (!onKeyframes.rates.empty() && onKeyframes.frames == all) return onKeyframes;
+    const bool zooms = !onKeyframes.focals.empty();
+    const std::vector<LensValue> solved = zooms ? std::vector{LensValue::focal} : std::vector<LensValue>{};
+    Intrinsics start = onKeyframes.lens;
+    if (zooms) start.focalPx = onKeyframes.focals.front();
+    RotationSolve r = onKeyframes;
+    RotationSolve whole = solveRotationOnly(by, all, start, solved, {}, q.request.seed, zooms);
+    if (whole.found) r = std::move(whole);
+    // A shear of the pictures that was taken for something else has distorted the lens.
+    if (q.rows().matters()) r = withRowsRead(by, r, zooms ? solved : q.lensValues(), q.priors(), q.rows());
+    else r = withPathsWeighed(by, r, q.lensValues(), q.priors());
+    return r;
+}
+
+/// What was not solved by may still go where the rotation takes it: its direction is that of its first observation.
+void placeTheRest(const Observations& s, RotationSolve& r) {
+    for (size_t k = 0; k < r.frames.size(); ++k)
+        for (const int i : s.byFrame[size_t(r.frames[k])]) {
+            const PathObservation& at = s.all[size_t(i)];
+            Eigen::Vector3d& d = r.directions[size_t(at.path)];
+            if (d.squaredNorm() > 0 || s.heldBack[size_t(at.path)]) continue;
+            if (const auto n = r.lensOf(k).normalisedFromPixel(at.pixel))
+                d = r.viewAt(k, at.pixel).rotation.transpose() * n->homogeneous().normalized();
+        }
+}
+
+}  // namespace
+
+void takeFixed(const SolveQuestion& question, SolveResult& result) {
+    const Observations& s = question.observations;
+    result.motion = Motion::lockedOff;
+    result.trouble = SolveTrouble::noParallax;
+    result.lens = question.lens;
+    for (size_t f = 0; f < result.frames.size(); ++f) {
+        result.frames[f].solved = true;
+        result.frames[f].focalPx = question.lens.focalPx;
+        result.frames[f].observations = int(s.byFrame[f].size());
+    }
+    for (int p = 0; p < s.pathCount(); ++p) {
+        const auto [begin, end] = s.ofPath[size_t(p)];
+        double far = 0;
+        for (int i = begin; i < end; ++i)
+            far = std::max(far, (s.all[size_t(i)].pixel - s.all[size_t(begin)].pixel).norm());
+        if (far > question.scaledPx(1.5))
+            result.outliers.push_back({s.pathIds[size_t(p)], true, {}, "moves, although the camera stands"});
+    }
+}
+
+void takeRotation(const RotationSolve& onKeyframes, const Observations& by, const SolveQuestion& question,
+                  Progress& progress, SolveResult& result) {
+    progress.stage("Solving the turns", 0, 0.8);
+    const Observations& s = question.observations;
+    RotationSolve r = overAllFrames(onKeyframes, by, question);
+    placeTheRest(s, r);
+    result.zooms = !r.focals.empty();
+    result.height = question.request.height;
+    result.readout = r.readout;
+    result.readoutSigma = r.readoutSigma;
+    result.motion = Motion::nodalPan;
+    result.trouble = SolveTrouble::noParallax;
+    result.lens = r.lens;
+    result.rotationRmsPx = r.robustRmsPx;
+    const View base{r.rotations.front(), Eigen::Vector3d::Zero()};
+    const Eigen::Quaterniond baseRotation = poseFromView(base).worldFromCamera;
+    double sum = 0;
+    int count = 0;
+    std::vector<std::pair<int, int>> used(size_t(s.pathCount()));  // of all
+    for (size_t k = 0; k < r.frames.size(); ++k) {
+        SolvedFrame& out = result.frames[size_t(r.frames[k])];
+        const View view{r.rotations[k], Eigen::Vector3d::Zero()};
+        out.solved = true;
+        out.pose.worldFromCamera = (baseRotation.conjugate() * poseFromView(view).worldFromCamera).normalized();
+        out.focalPx = r.lensOf(k).focalPx;
+        double frameSum = 0;
+        for (int i : s.byFrame[size_t(r.frames[k])]) {
+            const PathObservation& at = s.all[size_t(i)];
+            const Eigen::Vector3d& d = r.directions[size_t(at.path)];
+            const auto p = d.squaredNorm() > 0 ? project(r.viewAt(k, at.pixel), r.lensOf(k), d) : std::nullopt;
+            const double e2 = p ? (*p - at.pixel).squaredNorm() : 1e9;
+            ++used[size_t(at.path)].second;
+            if (e2 > std::max(1.0, 36 * r.robustRmsPx * r.robustRmsPx)) continue;
+            frameSum += e2;
+            ++out.observations;
+            ++used[size_t(at.path)].first;
+        }
+        sum += frameSum;
+        count += out.observations;
+        out.rmsPx = out.observations > 0 ? std::sqrt(frameSum / out.observations) : 0;
+    }
+    result.rmsPx = count > 0 ? std::sqrt(sum / count) : 0;
+    for (int p = 0; p < s.pathCount(); ++p)
+        if (!s.heldBack[size_t(p)] && 2 * used[size_t(p)].first < used[size_t(p)].second)
+            result.outliers.push_back({s.pathIds[size_t(p)], true, {}, "does not go where a nodal pan takes it"});
+}
+
+}  // namespace va
