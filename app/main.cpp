@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// vivid-anchor [PLATE or PROJECT] [--match] [--shot FILE.png] [--step NAME] …: the window.
+// vivid-anchor [PLATE or PROJECT] [--match] [--light] [--pictures FOLDER]: the window.
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QTimer>
+#include <string_view>
 
 #include "main_window/main_window.h"
 #include "main_window/picture_run.h"
@@ -10,14 +11,12 @@
 #include "media/isolated/reader_fork_server.h"
 #include "style/theme.h"
 
-int main(int argc, char** argv) {
-    if (va::isPlateReader(argc, argv)) return va::runPlateReader(argc, argv);
-    va::startPlateReaders();
-    QApplication app(argc, argv);
-    QApplication::setApplicationName("vivid-anchor");
-    QApplication::setOrganizationName("vivid-anchor");
-    QApplication::setApplicationVersion(VA_VERSION);
-    QCommandLineParser parser;
+namespace {
+
+void describe(QCommandLineParser& parser) {
+    QCoreApplication::setApplicationName("vivid-anchor");
+    QCoreApplication::setOrganizationName("vivid-anchor");
+    QCoreApplication::setApplicationVersion(VA_VERSION);
     parser.setApplicationDescription("Matchmove: track, solve, ground, lay out, export.");
     parser.addHelpOption();
     parser.addVersionOption();
@@ -27,12 +26,36 @@ int main(int argc, char** argv) {
     parser.addOption({"pictures",
                       "Match the plate, walk through the main views, write a PNG of each into this folder, and quit",
                       "folder"});
+}
+
+/// Help and version need no display.
+bool asksForText(int argc, char** argv) {
+    for (int i = 1; i < argc; ++i)
+        for (const std::string_view word : {"--help", "-h", "--help-all", "--version", "-v"})
+            if (argv[i] == word) return true;
+    return false;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    if (va::isPlateReader(argc, argv)) return va::runPlateReader(argc, argv);
+    QCommandLineParser parser;
+    describe(parser);
+    if (asksForText(argc, argv)) {
+        const QCoreApplication text(argc, argv);
+        parser.process(text);
+        return 0;
+    }
+    va::startPlateReaders();
+    QApplication app(argc, argv);
     parser.process(app);
     va::Theme::use(parser.isSet("light"));
     va::applyTheme(app);
     va::MainWindow window;
     window.show();
     if (!parser.positionalArguments().isEmpty()) window.openPath(parser.positionalArguments().first());
+    else if (!parser.isSet("pictures")) window.offerUnsaved();
     if (parser.isSet("pictures")) {
         va::PictureRun run(window, parser.value("pictures"));
         return run.exec();

@@ -41,13 +41,13 @@ struct MatchArguments {
 /// The file's distortion, and its principal point where it says for which picture. A focal length that was asked for
 /// stays; else that of the file, to which its distortion belongs, is where the solve starts.
 void takeDistortion(Shot& shot, const std::string& path) {
-    const CameraBack asked = shot.back;
+    const CameraPriors asked = shot.priors;
     shot = withLensFile(shot, path);
     if (asked.focal != Known::unknown) {
-        shot.back.focal = asked.focal;
-        shot.back.focalMm = asked.focalMm;
-    } else if (shot.back.focal == Known::known) {
-        shot.back.focal = Known::start;
+        shot.priors.focal = asked.focal;
+        shot.priors.focalMm = asked.focalMm;
+    } else if (shot.priors.focal == Known::known) {
+        shot.priors.focal = Known::start;
     }
 }
 
@@ -56,19 +56,19 @@ int match(const MatchArguments& a) {
     Interrupt::Watched progress([&](const Progress::State& s) { printer(s); });
     Shot shot = shotFor(a.plate, &progress);
     shot.seed = a.seed;
-    if (a.sensorWidth > 0) shot.back.sensorWidthMm = a.sensorWidth, shot.back.sensorAssumed = false;
+    if (a.sensorWidth > 0) shot.priors.sensorWidthMm = a.sensorWidth, shot.priors.sensorAssumed = false;
     if (a.focal != "unknown") {
         char* end = nullptr;
-        shot.back.focalMm = std::strtod(a.focal.c_str(), &end);
-        if (*end != 0 || !(shot.back.focalMm > 0))
+        shot.priors.focalMm = std::strtod(a.focal.c_str(), &end);
+        if (*end != 0 || !(shot.priors.focalMm > 0))
             throw CLI::ValidationError("--focal", "give mm, or the word unknown");
         if (!(a.sensorWidth > 0))
             throw CLI::ValidationError("--focal", "a focal length in mm says nothing without --sensor-width");
-        shot.back.focal = Known::known;
+        shot.priors.focal = Known::known;
     }
-    if (a.distortion == "none") shot.back.distortion = Known::known;
+    if (a.distortion == "none") shot.priors.distortion = Known::known;
     else if (a.distortion != "solve") takeDistortion(shot, a.distortion);
-    if (a.trackUndistorted && (shot.back.distortion == Known::unknown || shot.back.lens.isZero()))
+    if (a.trackUndistorted && (shot.priors.distortion == Known::unknown || shot.priors.lens.isZero()))
         throw CLI::ValidationError("--track-undistorted", "it needs a lens file in --distortion");
     shot.trackUndistorted = a.trackUndistorted;
     const std::map<std::string, MoveChoice> moves{
@@ -82,10 +82,20 @@ int match(const MatchArguments& a) {
 
     RunFolder folder(a.out);
     const auto start = std::chrono::steady_clock::now();
-    shot = matchShot(shot, progress);
+    // Footage that goes away on the way ends the match, but not what was tracked until then.
+    std::string trouble;
+    Shot soFar = shot;
+    try {
+        shot = matchShot(shot, progress, &soFar);
+    } catch (const InputError& e) {
+        if (soFar.paths->empty()) throw;
+        trouble = e.what();
+        shot = soFar.solve->has() ? soFar : withSolve(soFar, progress);
+    }
     useStrict(a.plate, shot);
     shot = withSolveOptions(shot, a.solve, progress);
-    if (a.movers && shot.solve->has()) shot = withMoverFeatures(withMoversProposed(shot, progress), progress, true);
+    if (a.movers && shot.solve->has() && trouble.empty())
+        shot = withMoverFeatures(withMoversProposed(shot, progress), progress, true);
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     printer.end();
     const std::string verdict = verdictOn(shot, Step::solve).sentence;
@@ -169,6 +179,10 @@ int match(const MatchArguments& a) {
             std::printf("%s\n", checkPointLine(c, reportOf(shot, c.id)).c_str());
         for (const Mover& m : shot.movers) std::printf("%s\n", moverVerdict(shot, m).c_str());
         for (const auto& c : checks) std::printf("%s\n", c.sentence.c_str());
+    }
+    if (!trouble.empty()) {
+        std::fprintf(stderr, "%s\nWhat was tracked until then is in %s.\n", trouble.c_str(), a.out.c_str());
+        return exitInput;
     }
     if (!verified) return exitVerification;
     // A camera that does not move is an answer where the artist said so; else there is no depth to go on with.

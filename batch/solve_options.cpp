@@ -91,16 +91,16 @@ void addSolveOptions(CLI::App& c, SolveArguments& a) {
 void takeReadout(Shot& shot, const SolveArguments& a) {
     if (a.readout.empty()) return;
     if (a.readout == "solve") {
-        shot.back.readoutKnown = Known::start;
+        shot.priors.readoutKnown = Known::start;
         return;
     }
     char* end = nullptr;
     const double ms = std::strtod(a.readout.c_str(), &end);
     if (*end != 0 || !std::isfinite(ms))
         throw CLI::ValidationError("--readout", "give milliseconds, or the word solve");
-    shot.back.readoutKnown = Known::known;
-    shot.back.readout = ms / 1000 * shot.rate().value();
-    if (std::fabs(shot.back.readout) > 1)
+    shot.priors.readoutKnown = Known::known;
+    shot.priors.readout = ms / 1000 * shot.rate().value();
+    if (std::fabs(shot.priors.readout) > 1)
         throw CLI::ValidationError("--readout", "that is longer than a frame lasts at this rate");
 }
 

@@ -5,7 +5,7 @@
 namespace va {
 
 void MainWindow::makeLayoutActions() {
-    add("anchor", tr("Name the place of the selected points"), tr("Anchor"), Qt::Key_N, "map-pin", [this] {
+    add("anchor", tr("Anchor: name the position of the selected points"), tr("Anchor"), Qt::Key_N, "map-pin", [this] {
         if (document_.selectedPaths().isEmpty())
             return showTrouble(tr("Select one or more points first: the anchor goes to their middle."));
         Eigen::Vector3d sum = Eigen::Vector3d::Zero();
@@ -14,7 +14,7 @@ void MainWindow::makeLayoutActions() {
             if (const auto p = document_.shot().worldPointOfPath(id)) sum += *p, ++count;
         if (count == 0)
             return showTrouble(
-                tr("None of the selected features has a place in the scene. Choose some that were solved."));
+                tr("None of the selected features was solved. Select solved features."));
         document_.addThing(Anchor(), sum / count);
     });
     add("removeThing", tr("Remove the selected thing"), tr("Remove"), QKeySequence(Qt::Key_Backspace), {}, [this] {

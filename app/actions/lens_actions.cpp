@@ -58,7 +58,7 @@ void MainWindow::makeLensActions() {
 
     add("writeUndistorted", tr("Write the plate undistorted"), tr("Plate"), {}, {},
         [this] { lensEdits_.writeUndistorted(inspector_->lens().writing()); });
-    add("writeRedistorted", tr("Distortion an insert to lie on the plate…"), tr("Insert…"), {}, {}, [this] {
+    add("writeRedistorted", tr("Distort an insert to lie on the plate…"), tr("Insert…"), {}, {}, [this] {
         const QString file = QFileDialog::getOpenFileName(this, tr("Insert: one of numbered stills, or a movie"));
         if (!file.isEmpty()) lensEdits_.writeRedistorted(file, inspector_->lens().writing());
     });
@@ -94,7 +94,7 @@ void MainWindow::saveLens(const QString& path) {
     file.width = shot.plate.width;
     file.height = shot.plate.height;
     file.source = (shot.solve->has() ? "solved from " : "given for ") + shot.name;
-    file.focalAssumed = !shot.solve->has() && shot.back.focal == Known::unknown;
+    file.focalAssumed = !shot.solve->has() && shot.priors.focal == Known::unknown;
     if (shot.solve->has()) file.rmsPx = shot.solve->rmsPx;
     try {
         writeFileAtomically(path.toStdString(), writeLensFile(file));

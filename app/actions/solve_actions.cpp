@@ -10,7 +10,7 @@
 namespace va {
 
 void MainWindow::makeSolveActions() {
-    add("residualVectors", tr("Show how far each feature is from where the solve puts it, twenty times enlarged"),
+    add("residualVectors", tr("Show residual vectors, ×20"),
         tr("Vectors"), Qt::Key_V, {}, [this] {
             PathLook look = plate_->canvas().look();
             look.vectors = !look.vectors;
@@ -21,13 +21,13 @@ void MainWindow::makeSolveActions() {
         look.slip = !look.slip;
         plate_->canvas().setLook(look);
     });
-    add("errorMap", tr("Show the mean error over the picture, two hundred times enlarged"), tr("Map"),
+    add("errorMap", tr("Show the mean error over the picture, ×200"), tr("Map"),
         QKeySequence(Qt::SHIFT | Qt::Key_V), {}, [this] {
             PathLook look = plate_->canvas().look();
             look.errorMap = !look.errorMap;
             plate_->canvas().setLook(look);
         });
-    add("refine", tr("Set aside what fits badly, and say what that was worth"), tr("Refine"),
+    add("refine", tr("Set outliers aside and report the change of fit and check error"), tr("Refine"),
         QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_R), {}, [this] { solveEdits_.refine(); });
     add("nextBadFrame", tr("Go to the next frame that fits badly"), tr("Next bad"), {}, {}, [this] {
         const auto bad = badFrames(*document_.shot().solve);
@@ -35,7 +35,7 @@ void MainWindow::makeSolveActions() {
             if (span.first > document_.frame()) return document_.setFrame(span.first);
         if (!bad.empty()) document_.setFrame(bad.front().first);
     });
-    QAction* live = add("liveSolve", tr("Bring the solve up to date after every edit"), tr("Live"), {}, {}, {});
+    QAction* live = add("liveSolve", tr("Update the solve after every edit"), tr("Live"), {}, {}, {});
     live->setCheckable(true);
     live->setChecked(live_.on());
     connect(live, &QAction::toggled, this, [this](bool on) { live_.setOn(on); });
@@ -44,7 +44,7 @@ void MainWindow::makeSolveActions() {
         add(name, what, brief, {}, {}, [this, kind] { solveEdits_.addCheckPoint(kind); });
     };
     check("addDistance", tr("The distance between two selected features is known"), tr("Distance"), Kind::distance);
-    check("addPlace", tr("The place of the selected feature is known"), tr("Place"), Kind::position);
+    check("addPlace", tr("The position of the selected feature is known"), tr("Place"), Kind::position);
     check("addHeight", tr("The height of the selected feature is known"), tr("Height"), Kind::level);
     check("addRightAngle", tr("Three selected features make a right angle"), tr("Angle"), Kind::rightAngle);
     check("addFlat", tr("The selected features lie on one plane"), tr("Flat"), Kind::flat);
@@ -71,7 +71,7 @@ void MainWindow::makeSolveActions() {
         [this] { solveEdits_.clearPathEdits(); });
     add("makeMover", tr("Make a mover of the selected features"), tr("Make"), QKeySequence(Qt::SHIFT | Qt::Key_M), {},
         [this] { solveEdits_.makeMover(); });
-    add("lookForMovers", tr("Look for things that move by themselves"), tr("Look for"),
+    add("lookForMovers", tr("Look for moving things"), tr("Look for"),
         QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_M), {}, [this] { solveEdits_.lookForMovers(); });
     add("selectMover", tr("Select the mover's features"), tr("Select"), {}, {}, [this] {
         if (const Mover* m = inspector_->solve().mover()) document_.selectPaths({m->paths.begin(), m->paths.end()});

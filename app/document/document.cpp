@@ -1,15 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "document/document.h"
 
+#include <QCoreApplication>
 #include <QDateTime>
 #include <QDir>
 #include <QFile>
 #include <QFileInfo>
 #include <QStandardPaths>
-#include <QUndoCommand>
 #include <algorithm>
 
+#include "base/by_id.h"
 #include "base/error.h"
+#include "document/undo_step.h"
 #include "exchange/verify.h"
 #include "shot/shot_file.h"
 #include "workflow/gather_scene.h"
@@ -19,19 +21,6 @@
 #include "workflow/verdict.h"
 
 namespace va {
-
-class Document::Replace : public QUndoCommand {
-  public:
-    Replace(Document& document, const QString& name, Shot before, Shot after)
-        : QUndoCommand(name), document_(document), before_(std::move(before)), after_(std::move(after)) {}
-    void undo() override { document_.replace(before_); }
-    void redo() override { document_.replace(after_); }
-    void amend(const Shot& after) { after_ = after; }
-
-  private:
-    Document& document_;
-    Shot before_, after_;
-};
 
 Document::Document(QObject* parent) : QObject(parent) {
     connect(&job_, &Job::finished, this, [this](const Shot& result) {
@@ -44,7 +33,13 @@ Document::Document(QObject* parent) : QObject(parent) {
         if (soFar.paths != jobStart_.paths && soFar.hasPlate()) takeResult(tr("%1, cancelled").arg(job_.name()), soFar);
         Q_EMIT message(tr("%1 cancelled; %2 paths kept.").arg(job_.name()).arg(shot_.paths->size()));
     });
-    connect(&job_, &Job::failed, this, &Document::troubled);
+    connect(&job_, &Job::failed, this, [this](const QString& sentence, const Shot& soFar) {
+        // What was done until then stays, as after a cancel.
+        const bool some = soFar.hasPlate() && (soFar.paths != jobStart_.paths || soFar.solve != jobStart_.solve);
+        if (some) takeResult(tr("%1, until an error").arg(job_.name()), soFar);
+        Q_EMIT troubled(some ? tr("%1 The %2 paths until then are kept.").arg(sentence).arg(shot_.paths->size())
+                             : sentence);
+    });
     autosave_.setInterval(60'000);
     connect(&autosave_, &QTimer::timeout, this, &Document::autosaveNow);
     autosave_.start();
@@ -68,7 +63,23 @@ void Document::replace(const Shot& shot) {
     setFrame(frame_);
 }
 
-void Document::edit(const QString& name, const Shot& next) { undo_.push(new Replace(*this, name, shot_, next)); }
+void Document::edit(const QString& name, const Shot& next, const QString& merge) {
+    undo_.push(new UndoStep(
+        name, shot_, next, [this](const Shot& s) { replace(s); }, merge));
+    limitUndo();
+}
+
+/// The oldest steps are dropped first.
+void Document::limitUndo() {
+    size_t bytes = 0;
+    for (int i = undo_.count() - 1; i >= 0; --i) {
+        const auto* step = dynamic_cast<const UndoStep*>(undo_.command(i));
+        if (!step || step->dropped()) break;
+        bytes += step->ownBytes();
+        // The step just made can always be undone.
+        if (bytes > undoLimit_ && i + 1 < undo_.count()) step->drop();
+    }
+}
 
 void Document::amendSolve(const Shot& solved) {
     if (solved.solveFrom != fingerprintOfSolveInput(shot_)) return;
@@ -82,8 +93,7 @@ void Document::amendSolve(const Shot& solved) {
     next = withGround(next, next.groundSpec);
     const int at = undo_.index();
     if (at > 0) {
-        // The stack gives its commands out as constant; this one is ours.
-        static_cast<Replace*>(const_cast<QUndoCommand*>(undo_.command(at - 1)))->amend(next);
+        if (const auto* step = dynamic_cast<const UndoStep*>(undo_.command(at - 1))) step->amend(next);
         if (undo_.isClean()) undo_.resetClean();
     }
     replace(next);
@@ -119,11 +129,11 @@ void Document::takeResult(const QString& name, const Shot& result) {
         }
     }
     if (result.chart != jobStart_.chart) next.chart = result.chart;
-    if (!(result.back == jobStart_.back)) {
-        next.back.lens = result.back.lens;
-        next.back.distortion = result.back.distortion;
-        next.back.principal = result.back.principal;
-        next.back.principalOffset = result.back.principalOffset;
+    if (!(result.priors == jobStart_.priors)) {
+        next.priors.lens = result.priors.lens;
+        next.priors.distortion = result.priors.distortion;
+        next.priors.principal = result.priors.principal;
+        next.priors.principalOffset = result.priors.principalOffset;
     }
     if (result.solve != jobStart_.solve || result.solveFrom != jobStart_.solveFrom)
         next.solve = result.solve, next.solveFrom = result.solveFrom, next.refineReport = result.refineReport;
@@ -169,16 +179,10 @@ void Document::setGround(const QString& name, const GroundSpec& spec) {
     edit(name, next);
 }
 
-int Document::freeThingId() const {
-    int id = 1;
-    for (const Thing& t : shot_.things) id = std::max(id, t.id + 1);
-    return id;
-}
-
 int Document::addThing(const ThingKind& kind, const Eigen::Vector3d& at, const QString& name) {
     Shot next = shot_;
     Thing thing;
-    thing.id = freeThingId();
+    thing.id = freeId(next.things);
     thing.kind = kind;
     int number = 1;
     for (const Thing& t : next.things) number += t.kind.index() == kind.index();
@@ -224,6 +228,7 @@ void Document::openPlateAsNew(const QString& spec) {
     selectedPaths_.clear();
     selectedThing_ = 0;
     fileName_.clear();
+    recovered_ = false;
     plateTrouble_.clear();
     undo_.clear();
     frame_ = fresh.range.first;
@@ -266,6 +271,7 @@ void Document::openProject(const QString& file) {
     selectedPaths_.clear();
     selectedThing_ = 0;
     fileName_ = QFileInfo(file).absoluteFilePath();
+    recovered_ = false;
     frame_ = read.range.first;
     shot_ = Shot();
     source_.reset();
@@ -280,6 +286,7 @@ void Document::closePlate() {
     job_.cancel();
     undo_.clear();
     fileName_.clear();
+    recovered_ = false;
     plateTrouble_.clear();
     source_.reset();
     replace(Shot());
@@ -300,6 +307,7 @@ void Document::save(const QString& file) {
     const QString old = autosaveFile();
     fileName_ = QFileInfo(file).absoluteFilePath();
     undo_.setClean();
+    recovered_ = false;
     QFile::remove(old);
     QFile::remove(autosaveFile());
     Q_EMIT fileNameChanged();
@@ -324,9 +332,34 @@ void Document::relinkPlate(const QString& spec) {
 
 QString Document::autosaveFile() const {
     if (!fileName_.isEmpty()) return fileName_ + QLatin1Char('~');
-    const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation);
+    const QString folder = unsavedFolder();
     QDir().mkpath(folder);
-    return folder + QStringLiteral("/unsaved.vanchor~");
+    return folder + QStringLiteral("/%1-%2.vanchor~").arg(QCoreApplication::applicationPid()).arg(unsavedName_);
+}
+
+QString Document::unsavedFolder() {
+    return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/unsaved");
+}
+
+QStringList Document::unsavedCopies() {
+    QStringList out;
+    for (const QFileInfo& f : QDir(unsavedFolder()).entryInfoList({"*.vanchor~"}, QDir::Files, QDir::Time)) {
+        // Those of a program that still runs are its own.
+        const qint64 pid = f.fileName().section('-', 0, 0).toLongLong();
+        if (pid != QCoreApplication::applicationPid() && QFileInfo::exists(QStringLiteral("/proc/%1").arg(pid)))
+            continue;
+        if (pid != QCoreApplication::applicationPid()) out << f.absoluteFilePath();
+    }
+    return out;
+}
+
+void Document::recover(const QString& copy, const QString& project) {
+    openProject(copy);
+    fileName_ = project.isEmpty() ? QString() : QFileInfo(project).absoluteFilePath();
+    // It is not what lies on disk under that name: it counts as changed until it is saved.
+    undo_.resetClean();
+    recovered_ = true;
+    Q_EMIT fileNameChanged();
 }
 
 void Document::autosaveNow() {

@@ -24,16 +24,18 @@ class Document : public QObject {
     [[nodiscard]] const Shot& shot() const { return shot_; }
     [[nodiscard]] QUndoStack& undoStack() { return undo_; }
     [[nodiscard]] const QString& fileName() const { return fileName_; }
-    [[nodiscard]] bool modified() const { return !undo_.isClean(); }
+    [[nodiscard]] bool modified() const { return recovered_ || !undo_.isClean(); }
+    /// Bytes that undo may hold on to; older steps are dropped.
+    void setUndoLimit(size_t bytes) { undoLimit_ = bytes; }
 
     // ---- edits; each is one step of undo -----------------------------------------------------------------------
-    void edit(const QString& name, const Shot& next);
+    /// Steps with the same `merge` word that follow each other quickly become one.
+    void edit(const QString& name, const Shot& next, const QString& merge = {});
     /// Takes a solve that belongs to the shot as it is now into the last edit; one that does not is dropped.
     void amendSolve(const Shot& solved);
     void setRange(FrameRange range);
     void setAside(const QSet<int>& pathIds, bool aside);
     void setGround(const QString& name, const GroundSpec& spec);
-    /// Puts a box of one unit (a metre when scaled) at a place of the world. Gives its id.
     /// Puts a thing into the world and selects it. Without a name it gets its kind and a number. Gives its id.
     int addThing(const ThingKind& kind, const Eigen::Vector3d& at, const QString& name = {});
     void moveThing(int id, const Eigen::Vector3d& to);
@@ -59,6 +61,11 @@ class Document : public QObject {
     /// Autosaved copy that is newer than the project, or empty.
     [[nodiscard]] static QString recoverableCopy(const QString& file);
     [[nodiscard]] QString autosaveFile() const;
+    /// Autosaved copies of shots that were never saved, left by programs that do not run any more; newest first.
+    [[nodiscard]] static QStringList unsavedCopies();
+    /// Opens an autosaved copy as the project it was made for (empty: never saved). It counts as changed. Throws as
+    /// openProject().
+    void recover(const QString& copy, const QString& project);
     void autosaveNow();
 
     // ---- long work ----------------------------------------------------------------------------------------------
@@ -98,10 +105,10 @@ class Document : public QObject {
     void troubled(const QString& sentence);
 
   private:
-    class Replace;
     void replace(const Shot& shot);
     void takeResult(const QString& name, const Shot& result);
-    [[nodiscard]] int freeThingId() const;
+    void limitUndo();
+    [[nodiscard]] static QString unsavedFolder();
 
     Shot shot_, jobStart_;
     QUndoStack undo_;
@@ -110,6 +117,9 @@ class Document : public QObject {
     Opening opening_;
     std::unique_ptr<PlateSource> source_;
     QTimer autosave_;
+    size_t undoLimit_ = size_t(1) << 30;  ///< an edit of a path takes a few hundred kB of it, a solve some MB
+    bool recovered_ = false;              ///< what is shown is an autosaved copy
+    int unsavedName_ = 1;
     int frame_ = 0;
     QSet<int> selectedPaths_;
     int selectedThing_ = 0, selectedMask_ = 0, selectedPatch_ = 0;

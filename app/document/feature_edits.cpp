@@ -57,12 +57,13 @@ int FeatureEdits::addHandFeature(const Eigen::Vector2d& pixel) {
     return path.id;
 }
 
-void FeatureEdits::changePath(const QString& name, int pathId, const std::function<void(Path&)>& change) {
+void FeatureEdits::changePath(const QString& name, int pathId, const std::function<void(Path&)>& change,
+                              const QString& merge) {
     const Path* p = document_.shot().path(pathId);
     if (!p) return;
     Path next = *p;
     change(next);
-    document_.edit(name, withPath(document_.shot(), next));
+    document_.edit(name, withPath(document_.shot(), next), merge);
 }
 
 void FeatureEdits::placeByHand(int pathId, const Eigen::Vector2d& pixel) {
@@ -72,7 +73,13 @@ void FeatureEdits::placeByHand(int pathId, const Eigen::Vector2d& pixel) {
 void FeatureEdits::nudge(const Eigen::Vector2d& by) {
     const Path* p = current();
     if (const PathPoint* q = p ? p->at(document_.frame()) : nullptr)
-        placeByHand(p->id, Eigen::Vector2d(q->x, q->y) + by);
+        changePath(
+            tr("Nudge feature"), p->id,
+            [&, at = Eigen::Vector2d(Eigen::Vector2d(q->x, q->y) + by)](Path& next) {
+                next.put(handPoint(document_.frame(), at));
+            },
+            // A row of key presses is one step of undo.
+            QStringLiteral("nudge %1 %2").arg(p->id).arg(document_.frame()));
 }
 
 const Path* FeatureEdits::current() const {
@@ -278,7 +285,7 @@ void FeatureEdits::suggestMasks() {
     const auto suggestions = va::suggestMasks(document_.shot());
     if (suggestions.empty())
         return say(document_.shot().solve->motion == Motion::free
-                       ? tr("Nothing moves on its own or lies at infinity, as far as the solve can tell.")
+                       ? tr("No region moves on its own or lies at infinity.")
                        : tr("A solve with depth is needed to tell what moves on its own."));
     Shot next = document_.shot();
     QStringList reasons;
@@ -306,7 +313,7 @@ void FeatureEdits::setMatte(const QString& name, const std::function<void(Matte&
 
 void FeatureEdits::setTrackUndistorted(bool on) {
     if (document_.shot().trackUndistorted == on) return;
-    if (on && (document_.shot().back.distortion == Known::unknown || document_.shot().back.lens.isZero()))
+    if (on && (document_.shot().priors.distortion == Known::unknown || document_.shot().priors.lens.isZero()))
         return say(tr(
             "There is no lens to take out: give a distortion in the step Lens first, from edges, a chart or a file."));
     Shot next = document_.shot();
@@ -361,14 +368,15 @@ void FeatureEdits::setPatchCorners(int patchId, const Corners& corners) {
         }
         const auto now = p.cornersAt(frame);
         if (!now) return;
-        Corners by = p.corrections.contains(frame) ? p.corrections[frame] : Corners{};
-        if (!p.corrections.contains(frame)) {
+        const Corners* had = p.corrections.key(frame);
+        Corners by = had ? *had : Corners{};
+        if (!had) {
             // What the corrections around it amount to here already.
             const PatchFrame* f = p.at(frame);
             for (size_t i = 0; i < 4; ++i) by[i] = (*now)[i] - (f ? throughMap(f->map, p.corners[i]) : p.corners[i]);
         }
         for (size_t i = 0; i < 4; ++i) by[i] += corners[i] - (*now)[i];
-        p.corrections[frame] = by;
+        p.corrections.set(frame, by);
     });
 }
 

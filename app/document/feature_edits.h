@@ -21,7 +21,8 @@ class FeatureEdits : public QObject {
     void placeByHand(int pathId, const Eigen::Vector2d& pixel);
     /// Moves the selected paths' spots of the current frame.
     void nudge(const Eigen::Vector2d& by);
-    void changePath(const QString& name, int pathId, const std::function<void(Path&)>& change);
+    void changePath(const QString& name, int pathId, const std::function<void(Path&)>& change,
+                    const QString& merge = {});
     /// The selected path that hand actions mean: the one that is seen in the current frame, else any.
     [[nodiscard]] const Path* current() const;
     void trackCurrent(bool forward, bool oneFrame);

@@ -57,7 +57,7 @@ void Job::start(const QString& name, const Shot& snapshot, Work work) {
             handOver([this, soFar] { Q_EMIT cancelledWith(soFar); });
         } catch (const std::exception& e) {
             const QString sentence = QString::fromUtf8(e.what());
-            handOver([this, sentence] { Q_EMIT failed(sentence); });
+            handOver([this, sentence, soFar] { Q_EMIT failed(sentence, soFar); });
         }
     });
 }

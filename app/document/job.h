@@ -15,7 +15,7 @@ namespace va {
 class Job : public QObject {
     Q_OBJECT
   public:
-    /// Gets the snapshot, gives the next shot. `soFar` takes what is worth keeping when it is cancelled.
+    /// Gets the snapshot, gives the next shot. `soFar` takes what is worth keeping when it is cancelled or fails.
     using Work = std::function<Shot(const Shot& snapshot, Progress& progress, Shot& soFar)>;
 
     explicit Job(QObject* parent = nullptr);
@@ -30,7 +30,8 @@ class Job : public QObject {
     void changed();
     void finished(const va::Shot& result);
     void cancelledWith(const va::Shot& soFar);
-    void failed(const QString& sentence);
+    /// An error ended it; `soFar` is what is worth keeping.
+    void failed(const QString& sentence, const va::Shot& soFar);
 
   private:
     void join();

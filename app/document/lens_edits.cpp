@@ -136,11 +136,11 @@ void LensEdits::takeMetadata() {
 
 void LensEdits::takeProfile(const QString& lens) {
     edit(tr("Take the lens of the data base"), [&](const Shot& s, std::string& sentence) {
-        const auto profile = base().profile(lens.toStdString(), s.back.focalMm);
+        const auto profile = base().profile(lens.toStdString(), s.priors.focalMm);
         if (!profile)
             throw InputError(tr("The data base does not know how \"%1\" distorts at %2 mm.")
                                  .arg(lens)
-                                 .arg(s.back.focalMm, 0, 'g', 4)
+                                 .arg(s.priors.focalMm, 0, 'g', 4)
                                  .toStdString());
         return withLensProfile(s, *profile, &sentence);
     });
@@ -148,10 +148,10 @@ void LensEdits::takeProfile(const QString& lens) {
 
 void LensEdits::setFilmBack(double widthMm, const QString& name) {
     edit(tr("Choose film back"), [&](Shot s, std::string&) {
-        s.back.sensorWidthMm = widthMm;
-        s.back.sensorAssumed = false;
-        s.back.camera = name.toStdString();
-        s.back.cut = {};
+        s.priors.sensorWidthMm = widthMm;
+        s.priors.sensorAssumed = false;
+        s.priors.camera = name.toStdString();
+        s.priors.cut = {};
         return s;
     });
 }
@@ -176,7 +176,7 @@ void LensEdits::takeCamera(const QString& name) {
     });
 }
 
-void LensEdits::setCut(const CameraBack::Cut& cut) {
+void LensEdits::setCut(const CameraPriors::Cut& cut) {
     edit(tr("Set the cut-out"), [&](const Shot& s, std::string&) { return withCut(s, cut); });
 }
 

@@ -36,7 +36,7 @@ class LensEdits : public QObject {
     void setFilmBack(double widthMm, const QString& name);
     /// The sensor of a camera of the data base, by its name; trouble where there is none.
     void takeCamera(const QString& name);
-    void setCut(const CameraBack::Cut& cut);
+    void setCut(const CameraPriors::Cut& cut);
 
     /// What is written from the Lens step.
     struct Writing {

@@ -79,7 +79,7 @@ void LiveSolve::start() {
             }
             if (!trouble.isEmpty()) {
                 failedFor_ = asked;
-                Q_EMIT document_.troubled(tr("The solve could not be brought up to date: %1").arg(trouble));
+                Q_EMIT document_.troubled(tr("The solve could not be updated: %1").arg(trouble));
             }
             refresh();
             Q_EMIT changed();

@@ -30,8 +30,10 @@ void SolveEdits::makeMover() {
         return Q_EMIT document_.troubled(QString::fromUtf8(e.what()));
     }
     if (!document_.shot().solve->has()) return;
-    document_.startJob(tr("Solve the mover"),
-                       [](const Shot& s, Progress& p, Shot&) { return withMoverFeatures(withMoversSolved(s, p), p); });
+    document_.startJob(tr("Solve the mover"), [](const Shot& s, Progress& p, Shot& soFar) {
+        soFar = withMoversSolved(s, p);
+        return withMoverFeatures(soFar, p);
+    });
 }
 
 void SolveEdits::lookForMovers() {
@@ -46,9 +48,9 @@ void SolveEdits::refine() {
 
 void SolveEdits::setReadout(Known known, double share) {
     Shot next = document_.shot();
-    next.back.readoutKnown = known;
-    next.back.readout = share;
-    if (next.back == document_.shot().back) return;
+    next.priors.readoutKnown = known;
+    next.priors.readout = share;
+    if (next.priors == document_.shot().priors) return;
     document_.edit(tr("Choose how rows were read"), next);
 }
 

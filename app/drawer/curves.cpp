@@ -279,7 +279,7 @@ Curves::Curves(Document& document, FeatureEdits& edits, QWidget* parent)
     back->setObjectName("spanBack");
     auto* anchor = new QPushButton(tr("Re-anchor here"));
     anchor->setObjectName("curveReanchor");
-    anchor->setToolTip(tr("Measures the whole path anew against its patch in this frame: takes drift out"));
+    anchor->setToolTip(tr("Measures the whole path again against its patch in this frame; removes drift"));
     for (QPushButton* b : {aside, back, anchor}) row->addWidget(b);
     layout->addLayout(row);
     layout->addWidget(plot_, 1);

@@ -37,7 +37,7 @@ PrunePanel::PrunePanel(Document& document, FeatureEdits& edits, QWidget* parent)
                 {tr("Jumps over"), 2, 1, tr("px")},
                 {tr("Residual over"), 1, 2, tr("px")},
                 {tr("Nearer to the edge than"), 16, 0, tr("px")},
-                {tr("Two surfaces: varianceInflation over"), 3, 1, {}},
+                {tr("Two surfaces: variance inflation over"), 3, 1, {}},
                 {tr("On an edge: anisotropy under"), 0.2, 2, {}},
                 {tr("In a mask"), -1, 0, {}},
                 {tr("Crosses another path"), -1, 0, {}}};

@@ -24,20 +24,20 @@ BackSection::BackSection(Document& document, LensEdits& edits, const QMap<QStrin
     solvedMm_ = read(tr("Focal length"), tr("mm"));
     solvedPx_ = read(tr("Focal length"), tr("px"));
     solvedAcross_ = read(tr("Field of view"), tr("°"));
-    solvedAcross_->setToolTip(tr("Angle that the plate shows from border to border, distortion included"));
+    solvedAcross_->setToolTip(tr("Horizontal field of view, distortion included"));
     note_ = note();
 }
 
-void BackSection::edit(const QString& name, const std::function<void(CameraBack&)>& change) {
+void BackSection::edit(const QString& name, const std::function<void(CameraPriors&)>& change) {
     Shot next = document_.shot();
-    change(next.back);
-    if (!(next.back == document_.shot().back)) document_.edit(name, next);
+    change(next.priors);
+    if (!(next.priors == document_.shot().priors)) document_.edit(name, next);
 }
 
 void BackSection::editFocal(const QString& name, double mm) {
     if (!(mm > 0) || !std::isfinite(mm)) return;
     const Shot& s = document_.shot();
-    edit(name, [&](CameraBack& b) {
+    edit(name, [&](CameraPriors& b) {
         b.focalMm = mm;
         if (b.focal != Known::unknown) return;
         b.focal = Known::start;
@@ -50,9 +50,9 @@ void BackSection::editFocal(const QString& name, double mm) {
 
 double BackSection::cropFactor() const {
     const Shot& s = document_.shot();
-    if (!s.hasPlate()) return fullFrameWidthMm / s.back.sensorWidthMm;
-    const double high = s.back.sensorWidthMm * s.plate.height / (s.plate.width * s.pixelAspect());
-    return std::hypot(36.0, 24.0) / std::hypot(s.back.sensorWidthMm, high);
+    if (!s.hasPlate()) return fullFrameWidthMm / s.priors.sensorWidthMm;
+    const double high = s.priors.sensorWidthMm * s.plate.height / (s.plate.width * s.pixelAspect());
+    return std::hypot(36.0, 24.0) / std::hypot(s.priors.sensorWidthMm, high);
 }
 
 void BackSection::buildSensor(const QMap<QString, QAction*>& actions) {
@@ -82,7 +82,7 @@ void BackSection::buildSensor(const QMap<QString, QAction*>& actions) {
     high_ = read(tr("Sensor height"), tr("mm"));
     squeeze_ = number(tr("Squeeze"), 3, tr("×"));
     squeeze_->setObjectName("squeeze");
-    squeeze_->setToolTip(tr("Anamorphic squeeze: how much wider a pixel of the plate is to be seen than high"));
+    squeeze_->setToolTip(tr("Anamorphic squeeze: displayed width of a pixel over its height"));
     buttons({actions["takeMetadata"]});
     connect(filmBack_, &QComboBox::activated, this, [this](int i) {
         if (i > 0) edits_.setFilmBack(filmBacks()[size_t(i - 1)].widthMm, {});
@@ -98,12 +98,12 @@ void BackSection::buildSensor(const QMap<QString, QAction*>& actions) {
     });
     connect(camera_, &QLineEdit::returnPressed, this, [this] {
         const QString name = camera_->text().trimmed();
-        if (!name.isEmpty() && name.toStdString() != document_.shot().back.camera) edits_.takeCamera(name);
+        if (!name.isEmpty() && name.toStdString() != document_.shot().priors.camera) edits_.takeCamera(name);
     });
     connect(sensor_, &NumberField::edited, this, [this](double v) {
         if (v > 0)
             edit(tr("Set sensor width"),
-                 [v](CameraBack& b) { b.sensorWidthMm = v, b.sensorAssumed = false, b.camera.clear(); });
+                 [v](CameraPriors& b) { b.sensorWidthMm = v, b.sensorAssumed = false, b.camera.clear(); });
     });
     connect(squeeze_, &NumberField::edited, this, [this](double v) {
         if (!(v > 0.1 && v < 10)) return refresh();
@@ -134,7 +134,7 @@ void BackSection::buildFocal() {
     offsetY_ = number(tr("Offset down"), 2, tr("px"));
     offsetY_->setObjectName("offsetY");
     connect(focalKnown_, &QComboBox::activated, this, [this](int i) {
-        edit(tr("Set focal length state"), [&, i](CameraBack& b) {
+        edit(tr("Set focal length state"), [&, i](CameraPriors& b) {
             b.focal = Known(i);
             const Shot& s = document_.shot();
             if (i != 0 && b.focalMm <= 0)
@@ -148,20 +148,20 @@ void BackSection::buildFocal() {
     connect(focalPx_, &NumberField::edited, this, [this](double v) {
         const Shot& s = document_.shot();
         if (v > 0 && s.hasPlate())
-            editFocal(tr("Set focal length"), focalMmFromPx(v, s.back.sensorWidthMm, s.plate.width, s.pixelAspect()));
+            editFocal(tr("Set focal length"), focalMmFromPx(v, s.priors.sensorWidthMm, s.plate.width, s.pixelAspect()));
     });
     connect(focal35_, &NumberField::edited, this,
             [this](double v) { editFocal(tr("Set focal length"), v / cropFactor()); });
     connect(across_, &NumberField::edited, this, [this](double v) {
         if (v > 0 && v < 179)
-            editFocal(tr("Set field of view"), document_.shot().back.sensorWidthMm / (2 * std::tan(v / degrees / 2)));
+            editFocal(tr("Set field of view"), document_.shot().priors.sensorWidthMm / (2 * std::tan(v / degrees / 2)));
     });
     connect(principalKnown_, &QComboBox::activated, this,
-            [this](int i) { edit(tr("Set principal point state"), [i](CameraBack& b) { b.principal = Known(i); }); });
+            [this](int i) { edit(tr("Set principal point state"), [i](CameraPriors& b) { b.principal = Known(i); }); });
     connect(offsetX_, &NumberField::edited, this,
-            [this](double v) { edit(tr("Set principal point"), [v](CameraBack& b) { b.principalOffset.x() = v; }); });
+            [this](double v) { edit(tr("Set principal point"), [v](CameraPriors& b) { b.principalOffset.x() = v; }); });
     connect(offsetY_, &NumberField::edited, this,
-            [this](double v) { edit(tr("Set principal point"), [v](CameraBack& b) { b.principalOffset.y() = v; }); });
+            [this](double v) { edit(tr("Set principal point"), [v](CameraPriors& b) { b.principalOffset.y() = v; }); });
 }
 
 void BackSection::buildCut() {
@@ -173,12 +173,12 @@ void BackSection::buildCut() {
         cut_[i]->setObjectName(QLatin1String(objects[i]));
         cut_[i]->setToolTip(tr("In px of the plate, after any change of size; 0 = the plate is whole"));
         connect(cut_[i], &NumberField::edited, this, [this](double) {
-            CameraBack::Cut cut{cut_[0]->value(), cut_[1]->value(), cut_[2]->value(), cut_[3]->value()};
+            CameraPriors::Cut cut{cut_[0]->value(), cut_[1]->value(), cut_[2]->value(), cut_[3]->value()};
             const PlateInfo& p = document_.shot().plate;
             // One size gives the other until it is said as well, cut from the middle.
             if (cut.fullWidth > 0 && cut.fullHeight <= 0) cut.fullHeight = cut.fullWidth * p.height / p.width;
             if (cut.fullHeight > 0 && cut.fullWidth <= 0) cut.fullWidth = cut.fullHeight * p.width / p.height;
-            if (document_.shot().back.cut.fullWidth <= 0 && cut.left == 0 && cut.top == 0) {
+            if (document_.shot().priors.cut.fullWidth <= 0 && cut.left == 0 && cut.top == 0) {
                 cut.left = (cut.fullWidth - p.width) / 2;
                 cut.top = (cut.fullHeight - p.height) / 2;
             }
@@ -190,7 +190,7 @@ void BackSection::buildCut() {
 
 void BackSection::refresh() {
     const Shot& s = document_.shot();
-    const CameraBack& b = s.back;
+    const CameraPriors& b = s.priors;
     const bool focalGiven = b.focal != Known::unknown && b.focalMm > 0;
     const double px =
         focalGiven && s.hasPlate() ? focalPxFromMm(b.focalMm, b.sensorWidthMm, s.plate.width, s.pixelAspect()) : 0;

@@ -19,7 +19,7 @@ class BackSection : public Page {
     void buildSensor(const QMap<QString, QAction*>& actions);
     void buildFocal();
     void buildCut();
-    void edit(const QString& name, const std::function<void(CameraBack&)>& change);
+    void edit(const QString& name, const std::function<void(CameraPriors&)>& change);
     void editFocal(const QString& name, double mm);
     /// Diagonal of 36 × 24 mm over that of the sensor that the plate shows.
     [[nodiscard]] double cropFactor() const;

@@ -26,7 +26,7 @@ CheckSection::CheckSection(Document& document, SolveEdits& edits, const QMap<QSt
     table_ = new QTableWidget(0, 2);
     table_->setObjectName("checkPoints");
     table_->setAccessibleName(tr("Check points"));
-    table_->setToolTip(tr("What was measured, and by how much the solve misses it. A tick: the solve uses it."));
+    table_->setToolTip(tr("Measured values and the solve's error of each. Ticked: used by the solve."));
     table_->setHorizontalHeaderLabels({tr("Measured"), tr("Missed by")});
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(20);
@@ -47,7 +47,7 @@ CheckSection::CheckSection(Document& document, SolveEdits& edits, const QMap<QSt
     z_ = number(tr("Z"), 3, tr("m"));
     tolerance_ = number(tr("Tolerance"), 3, tr("m"));
     tolerance_->setObjectName("checkTolerance");
-    tolerance_->setToolTip(tr("One deviation; degrees for a right angle. 0 holds it hard."));
+    tolerance_->setToolTip(tr("Tolerance: 1σ, in degrees for a right angle; 0 = exact"));
     buttons({actions["assignCheckPoint"], actions["selectCheckPoint"], actions["removeCheckPoint"]});
     note_ = note();
     note_->setObjectName("checkNote");
@@ -66,7 +66,7 @@ CheckSection::CheckSection(Document& document, SolveEdits& edits, const QMap<QSt
         };
     };
     connect(length_, &NumberField::edited, this, [this, change](double v) {
-        if (!(v > 0)) return Q_EMIT document_.troubled(tr("A distance is longer than nothing."));
+        if (!(v > 0)) return Q_EMIT document_.troubled(tr("Distance must be greater than 0."));
         change(tr("Set distance"), [](KnownMeasure& m, double x) { m.length = x; })(v);
     });
     connect(x_, &NumberField::edited, this,

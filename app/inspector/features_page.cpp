@@ -107,8 +107,8 @@ void FeaturesPage::buildTrack(const QMap<QString, QAction*>& actions) {
         for (const SolvedPoint& p : s.solve->points)
             if (p.pathId == one->id) error->setText(QString::number(p.rmsPx, 'f', 2));
         QStringList words;
-        if (one->evidence.varianceInflation > 2) words << tr("Its patch seems to hold two surfaces.");
-        if (one->evidence.anisotropy < 0.25f) words << tr("It may slide along an edge.");
+        if (one->evidence.varianceInflation > 2) words << tr("The patch may cover two surfaces.");
+        if (one->evidence.anisotropy < 0.25f) words << tr("The feature may slide along an edge.");
         for (const SolveOutlier& o : s.solve->outliers)
             if (o.pathId == one->id && o.whole) words << tr("Not used: %1.").arg(QString::fromStdString(o.reason));
         if (one->setAside) words << tr("Set aside: %1.").arg(QString::fromStdString(one->setAsideReason));
@@ -367,7 +367,7 @@ void FeaturesPage::buildLook() {
     QCheckBox* aside = look->check(tr("Show what is set aside"));
     QCheckBox* centred = look->check(tr("Hold the selected path still"));
     centred->setObjectName("centred");
-    centred->setToolTip(tr("Shifts the picture so that the path stays in the middle: wobble shows at once"));
+    centred->setToolTip(tr("Shifts the picture so that the path stays in the middle; wobble becomes visible"));
     const auto set = [=, this] {
         if (refreshing_ || !canvas_) return;
         PathLook l = canvas_->look();

@@ -8,6 +8,23 @@
 
 namespace va {
 
+namespace {
+
+/// What a number is called on screen: "h_xxyy" is the horizontal axis's term with x² y².
+QString lensValueLabel(const char* name) {
+    const QString n = QLatin1String(name);
+    if (n == "axis_rotation") return LensPage::tr("axis rotation");
+    if (n == "squeeze_rest") return LensPage::tr("squeeze, rest");
+    if (!n.startsWith("h_") && !n.startsWith("v_")) return n;
+    const QString powers[] = {QString(), QString(), QStringLiteral("²"), QString(), QStringLiteral("⁴")};
+    QString term;
+    for (const QChar axis : {QLatin1Char('x'), QLatin1Char('y')})
+        if (const auto times = n.mid(2).count(axis)) term += QStringLiteral(" ") + axis + powers[times];
+    return (n.startsWith("h_") ? LensPage::tr("horizontal") : LensPage::tr("vertical")) + term;
+}
+
+}  // namespace
+
 LensPage::LensPage(const PageContext& context)
     : Page(tr("Lens")), document_(context.document), edits_(context.lens), chooser_(new QButtonGroup(this)) {
     const QMap<QString, QAction*>& actions = context.actions;
@@ -44,10 +61,10 @@ void LensPage::showSection(LensSection section) {
     Q_EMIT sectionShown(section);
 }
 
-void LensPage::edit(const QString& name, const std::function<void(CameraBack&)>& change) {
+void LensPage::edit(const QString& name, const std::function<void(CameraPriors&)>& change) {
     Shot next = document_.shot();
-    change(next.back);
-    if (!(next.back == document_.shot().back)) document_.edit(name, next);
+    change(next.priors);
+    if (!(next.priors == document_.shot().priors)) document_.edit(name, next);
 }
 
 void LensPage::buildDistortion(const QMap<QString, QAction*>& actions) {
@@ -58,11 +75,11 @@ void LensPage::buildDistortion(const QMap<QString, QAction*>& actions) {
     for (int kind = 0; kind < lensKinds; ++kind) {
         const auto names = lensValueNames(LensKind(kind));
         for (int i = 0; i < int(names.size()); ++i) {
-            NumberField* field = distortion_->number(QLatin1String(names[size_t(i)]), 6, QString());
+            NumberField* field = distortion_->number(lensValueLabel(names[size_t(i)]), 6, QString());
             field->setObjectName(QLatin1String(lensKindName(LensKind(kind))) + "-" + names[size_t(i)]);
             numbers_[size_t(kind)].push_back(field);
-            connect(field, &NumberField::edited, this, [this, i, name = QString(names[size_t(i)])](double v) {
-                edit(tr("Set %1").arg(name), [v, i](CameraBack& b) {
+            connect(field, &NumberField::edited, this, [this, i, name = lensValueLabel(names[size_t(i)])](double v) {
+                edit(tr("Set %1").arg(name), [v, i](CameraPriors& b) {
                     b.lens.setValue(i, v);
                     if (b.distortion == Known::unknown) b.distortion = Known::start;
                 });
@@ -101,7 +118,7 @@ void LensPage::buildDistortion(const QMap<QString, QAction*>& actions) {
     note_ = distortion_->note();
     note_->setObjectName("distortionNote");
     connect(distortionKnown_, &QComboBox::activated, this, [this](int i) {
-        edit(tr("Set distortion state"), [&, i](CameraBack& b) {
+        edit(tr("Set distortion state"), [&, i](CameraPriors& b) {
             // What was solved is the best start there is.
             const Shot& s = document_.shot();
             if (b.distortion == Known::unknown && b.lens.isZero() && s.solve->has() &&
@@ -111,7 +128,7 @@ void LensPage::buildDistortion(const QMap<QString, QAction*>& actions) {
         });
     });
     connect(model_, &QComboBox::activated, this, [this](int i) {
-        if (document_.shot().back.lens.kind() != LensKind(i)) edits_.setModel(LensKind(i));
+        if (document_.shot().priors.lens.kind() != LensKind(i)) edits_.setModel(LensKind(i));
     });
 }
 
@@ -125,7 +142,7 @@ void LensPage::refresh() {
 
 void LensPage::refreshDistortion() {
     const Shot& s = document_.shot();
-    const CameraBack& b = s.back;
+    const CameraPriors& b = s.priors;
     distortionKnown_->setCurrentIndex(int(b.distortion));
     model_->setCurrentIndex(int(b.lens.kind()));
     for (int kind = 0; kind < lensKinds; ++kind)
@@ -143,7 +160,8 @@ void LensPage::refreshDistortion() {
                                        [&](const LensNumber& n) { return n.name == name; });
         if (r.lens.lens.value(i) == 0 && sure == r.lensNumbers.end()) continue;
         rows << tr("<tr><td>%1 </td><td align=right>%2</td><td align=right>&nbsp;%3</td></tr>")
-                    .arg(QLatin1String(name), QString::number(r.lens.lens.value(i), 'f', 6).replace('-', QChar(0x2212)),
+                    .arg(lensValueLabel(name),
+                         QString::number(r.lens.lens.value(i), 'f', 6).replace('-', QChar(0x2212)),
                          sure == r.lensNumbers.end() ? tr("given") : tr("± %1").arg(sure->sigma, 0, 'f', 6));
     }
     solved_->setText(rows.isEmpty() ? (has ? tr("nothing distorted") : QString("–"))

@@ -30,7 +30,7 @@ class LensPage : public Page {
     void sectionShown(va::LensSection section);
 
   private:
-    void edit(const QString& name, const std::function<void(CameraBack&)>& change);
+    void edit(const QString& name, const std::function<void(CameraPriors&)>& change);
     void buildDistortion(const QMap<QString, QAction*>& actions);
     void refreshDistortion();
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "inspector/page.h"
 
+#include <QKeyEvent>
 #include <QPainter>
 #include <QSettings>
 
@@ -40,6 +41,22 @@ void FoldHeader::setOpen(bool open) {
 }
 
 QSize FoldHeader::sizeHint() const { return {120, 26}; }
+
+bool FoldHeader::event(QEvent* event) {
+    if (event->type() == QEvent::ShortcutOverride) {
+        const int key = static_cast<QKeyEvent*>(event)->key();
+        if (key == Qt::Key_Space || key == Qt::Key_Return) {
+            event->accept();
+            return true;
+        }
+    }
+    return QAbstractButton::event(event);
+}
+
+void FoldHeader::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_Return) click();
+    else QAbstractButton::keyPressEvent(event);
+}
 
 void FoldHeader::paintEvent(QPaintEvent*) {
     const Theme& theme = Theme::current();

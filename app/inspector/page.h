@@ -42,6 +42,9 @@ class FoldHeader : public QAbstractButton {
 
   protected:
     void paintEvent(QPaintEvent* event) override;
+    /// Space and Return are the header's while it has the focus, not playback's.
+    bool event(QEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
 
   private:
     QWidget* body_;

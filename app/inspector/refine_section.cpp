@@ -30,7 +30,7 @@ RefineSection::RefineSection(Document& document, const QMap<QString, QAction*>& 
     map_ = read(tr("Over the picture"));
     map_->setObjectName("errorMapNumber");
     map_->setToolTip(
-        tr("Mean errors over the picture against what chance gives: about 1 is noise, above 3 the lens is not right"));
+        tr("Mean error by picture region over its noise: about 1 = noise, above 3 = the lens model does not fit"));
     buttons({actions["refine"], actions["nextBadFrame"], actions["errorMap"]});
     report_ = note();
     report_->setObjectName("refineReport");

@@ -32,7 +32,7 @@ void SolvePage::buildNumbers(const QMap<QString, QAction*>& actions) {
     slipOver_ = read(tr("Expected slip"), tr("px"));
     slipOver_->setObjectName("slipOver");
     slipOver_->setToolTip(
-        tr("By how much a thing among the solved points slides against the plate over the work range"));
+        tr("Expected slip of a thing among the solved points against the plate, over the work range"));
     focal_ = read(tr("Focal length"), tr("px"));
     focal_->setObjectName("solvedFocal");
     motion_ = read(tr("Move"), QStringLiteral(" "));
@@ -134,7 +134,7 @@ void SolvePage::refresh() {
     static const char* words[] = {QT_TR_NOOP("–"), QT_TR_NOOP("free"), QT_TR_NOOP("nodal pan"),
                                   QT_TR_NOOP("locked off")};
     const double perFrameMs = 1000 / std::max(1e-9, s.rate().value());
-    const bool rowsFound = r.readout != 0 && s.back.readoutKnown == Known::unknown;
+    const bool rowsFound = r.readout != 0 && s.priors.readoutKnown == Known::unknown;
     motion_->setText(tr(words[int(r.motion)]) + (r.zooms ? tr(", zooms") : QString()) +
                      (rowsFound ? tr(", rolling %1 ms").arg(r.readout * perFrameMs, 0, 'f', 1) : QString()));
     const double focal = f && f->solved ? r.intrinsics(f->frame).focalPx : r.lens.focalPx;
@@ -156,10 +156,10 @@ void SolvePage::refresh() {
                        : QString());
     move_->setCurrentIndex(int(s.choices.move));
     zoom_->setCurrentIndex(int(s.choices.zoom));
-    const Known rows = s.back.readoutKnown;
-    rows_->setCurrentIndex(rows == Known::unknown ? 0 : rows == Known::start ? 3 : s.back.readout != 0 ? 2 : 1);
+    const Known rows = s.priors.readoutKnown;
+    rows_->setCurrentIndex(rows == Known::unknown ? 0 : rows == Known::start ? 3 : s.priors.readout != 0 ? 2 : 1);
     readout_->setEnabled(rows != Known::start);
-    readout_->setValue((rows == Known::known ? s.back.readout : r.readout) * perFrameMs);
+    readout_->setValue((rows == Known::known ? s.priors.readout : r.readout) * perFrameMs);
     refine_->refresh();
     checks_->refresh();
     path_->refresh();
@@ -185,7 +185,7 @@ void SolvePage::refreshMovers() {
     size_->setValue(m ? moverScale(s, *m) : 1);
     moverNote_->setText(
         m ? QString::fromStdString(moverVerdict(s, *m))
-          : tr("Select features on a thing that moves by itself and make it a mover, or have them looked for."));
+          : tr("Select features on a moving thing and press Make, or press Look for."));
 }
 
 }  // namespace va

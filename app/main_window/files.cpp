@@ -27,7 +27,8 @@ bool MainWindow::openPath(const QString& path) {
                 ask.setObjectName("recover");
                 if (ask.exec() == QMessageBox::Yes) file = copy;
             }
-            document_.openProject(file);
+            if (file == path) document_.openProject(file);
+            else document_.recover(file, path);
             if (!document_.plateTrouble().isEmpty()) showTrouble(document_.plateTrouble());
         } else {
             document_.openPlateAsNew(path);
@@ -43,6 +44,32 @@ bool MainWindow::openPath(const QString& path) {
     remember(path);
     route_->setCurrent(document_.shot().solve->has() ? Step::solve : Step::plate);
     return true;
+}
+
+void MainWindow::offerUnsaved() {
+    const QStringList copies = Document::unsavedCopies();
+    if (copies.isEmpty()) return;
+    const QString& newest = copies.front();
+    QMessageBox ask(QMessageBox::Question, tr("Recover"),
+                    tr("A shot that was never saved is left from %1. Open it?")
+                        .arg(QLocale().toString(QFileInfo(newest).lastModified(), QLocale::ShortFormat)),
+                    QMessageBox::Yes | QMessageBox::No, this);
+    ask.setObjectName("recoverUnsaved");
+    if (ask.exec() == QMessageBox::No) {
+        // Said no to once: it is not offered again, but stays on disk under another name.
+        for (const QString& copy : copies) QFile::rename(copy, copy + QStringLiteral(".declined"));
+        return;
+    }
+    try {
+        document_.recover(newest, {});
+        document_.autosaveNow();
+        QFile::remove(newest);
+        route_->setCurrent(document_.shot().solve->has() ? Step::solve : Step::plate);
+    } catch (const Error& e) {
+        showTrouble(QString::fromUtf8(e.what()));
+    } catch (const Cancelled&) {
+        showTrouble(tr("Opening was cancelled."));
+    }
 }
 
 void MainWindow::askAboutDamage() {

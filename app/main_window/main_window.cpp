@@ -4,6 +4,7 @@
 #include <QApplication>
 #include <QCloseEvent>
 #include <QDragEnterEvent>
+#include <QFile>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QMenuBar>
@@ -252,6 +253,8 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     if (!mayDiscard()) return event->ignore();
     strip_->setPlaying(false);
     document_.job().cancel();
+    // What was thrown away on purpose is not offered again.
+    if (document_.fileName().isEmpty()) QFile::remove(document_.autosaveFile());
     event->accept();
 }
 

@@ -48,6 +48,8 @@ class MainWindow : public QMainWindow {
     /// Opens a plate or a project, by its ending. Troubles are shown, not thrown.
     bool openPath(const QString& path);
     bool saveTo(const QString& file);
+    /// Asks about shots that were autosaved and never saved, after a crash.
+    void offerUnsaved();
 
   protected:
     void closeEvent(QCloseEvent* event) override;

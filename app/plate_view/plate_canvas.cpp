@@ -216,6 +216,8 @@ void PlateCanvas::updateLens() {
         if (fitted_) fit();
     } catch (const std::exception&) {
         setUndistorted(false);
+        Q_EMIT document_.troubled(
+            tr("The plate is shown as it is again: this lens can't be taken out, or there is none any more."));
     }
 }
 

@@ -140,7 +140,7 @@ void SceneCanvas::paintEvent(QPaintEvent*) {
         return say(tr("No camera yet. Match shot finds it: the points and the camera's path appear here."));
     if (shot.solve->motion != Motion::free && mode_ != SceneMode::throughLens)
         return say(
-            tr("The camera does not change its place: there is no depth to show. Look through the lens instead."));
+            tr("Nodal pan: no depth can be solved. Look through the lens instead."));
     Eigen::Vector3d eye;
     const Projector project = projector(eye);
     if (mode_ == SceneMode::throughLens) {

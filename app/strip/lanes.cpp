@@ -161,10 +161,10 @@ void Lanes::paintKeys(QPainter& painter) const {
         painter.drawPolygon(QPolygonF({QPointF(x, y - 4), QPointF(x + 4, y), QPointF(x, y + 4), QPointF(x - 4, y)}));
     };
     if (const MaskShape* m = shot.mask(document_.selectedMask()))
-        for (const MaskKey& k : m->keys) key(k.frame);
+        for (const auto& k : m->keys) key(k.frame);
     if (const FlatPatch* p = shot.patch(document_.selectedPatch())) {
         key(p->referenceFrame);
-        for (const auto& [frame, by] : p->corrections) key(frame);
+        for (const auto& k : p->corrections) key(k.frame);
     }
     for (int id : document_.selectedPaths())
         if (const Path* p = shot.path(id); p && p->origin == PathOrigin::byHand)

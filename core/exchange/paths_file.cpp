@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "exchange/paths_file.h"
 
+#include <algorithm>
 #include <charconv>
 #include <cmath>
 #include <cstdio>
@@ -41,7 +42,22 @@ std::string quoted(const std::string& text) {
     return out + "\"";
 }
 
-/// Fields of a CSV line (RFC 4180, without line breaks inside of fields).
+/// One record of a CSV file (RFC 4180): a line, or more where a quoted field holds line breaks. False at the end.
+bool readRecord(std::istream& in, std::string& record, int& line) {
+    record.clear();
+    std::string part;
+    size_t quotes = 0;
+    while (std::getline(in, part)) {
+        ++line;
+        quotes += size_t(std::count(part.begin(), part.end(), '"'));
+        record += part;
+        if (quotes % 2 == 0) return true;
+        record += '\n';
+    }
+    return !record.empty();
+}
+
+/// Fields of a CSV record.
 std::vector<std::string> fieldsOf(const std::string& line) {
     std::vector<std::string> out(1);
     bool inQuotes = false;
@@ -67,8 +83,7 @@ std::vector<Path> readCsv(const std::string& text, const std::string& name) {
     const auto fail = [&](const std::string& what) {
         throw InputError("\"" + name + "\", line " + std::to_string(number) + ": " + what);
     };
-    while (std::getline(in, line)) {
-        ++number;
+    while (readRecord(in, line, number)) {
         if (line.empty() || line == "\r" || line[0] == '#') continue;
         const std::vector<std::string> fields = fieldsOf(line);
         if (column.empty()) {

@@ -14,9 +14,9 @@ std::string writePly(const SceneExport& s) {
         "\nelement vertex " + std::to_string(s.points.size()) +
         "\nproperty double x\nproperty double y\nproperty double z\nproperty int id\nproperty float "
         "rms_px\nend_header\n";
-    char line[160];
+    char line[200];
     for (const auto& p : s.points) {
-        std::snprintf(line, sizeof line, "%.12g %.12g %.12g %d %.5g\n", p.position.x(), p.position.y(), p.position.z(),
+        std::snprintf(line, sizeof line, "%.17g %.17g %.17g %d %.9g\n", p.position.x(), p.position.y(), p.position.z(),
                       p.id, p.rmsPx);
         out += line;
     }

@@ -28,7 +28,7 @@ SceneExport gatherExport(const Shot& shot, const std::string& verdict) {
     e.pixelAspect = shot.pixelAspect();
     e.rate = shot.rate();
     e.metric = shot.ground->metric;
-    e.sensorWidthMm = shot.back.sensorWidthMm;
+    e.sensorWidthMm = shot.priors.sensorWidthMm;
     e.principalPoint = shot.solve->lens.principalPoint;
     e.lens = shot.solve->lens.lens;
     e.motion = motionWord(shot.solve->motion);

@@ -11,8 +11,8 @@ namespace {
 constexpr std::array brownNames{"k1", "k2", "k3", "p1", "p2", "k4", "k5", "k6"};
 constexpr std::array divisionNames{"lambda"};
 constexpr std::array fisheyeNames{"k1", "k2", "k3", "k4"};
-constexpr std::array anamorphicNames{"turn", "squeeze", "x20", "x02", "x40", "x22",
-                                     "x04",  "y20",     "y02", "y40", "y22", "y04"};
+constexpr std::array anamorphicNames{"axis_rotation", "squeeze_rest", "h_xx", "h_yy",   "h_xxxx", "h_xxyy",
+                                     "h_yyyy",        "v_xx",         "v_yy", "v_xxxx", "v_xxyy", "v_yyyy"};
 
 /// A purely radial distortion: distorted = undistorted · g(r²).
 struct Radial {
@@ -121,6 +121,16 @@ Eigen::Vector2d distortAnamorphic(const double* v, const Eigen::Vector2d& s, Eig
 }
 
 }  // namespace
+
+std::string currentLensValueName(const std::string& name) {
+    if (name == "turn") return "axis_rotation";
+    if (name == "squeeze") return "squeeze_rest";
+    if (name.size() != 3 || (name[0] != 'x' && name[0] != 'y')) return name;
+    const int across = name[1] - '0', down = name[2] - '0';
+    if (across < 0 || down < 0 || (across + down != 2 && across + down != 4)) return name;
+    return std::string(name[0] == 'x' ? "h_" : "v_") + std::string(size_t(across), 'x') +
+           std::string(size_t(down), 'y');
+}
 
 std::span<const char* const> lensValueNames(LensKind kind) {
     switch (kind) {

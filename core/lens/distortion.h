@@ -3,6 +3,7 @@
 #include <Eigen/Core>
 #include <cstdint>
 #include <span>
+#include <string>
 
 namespace va {
 
@@ -20,8 +21,9 @@ enum class LensKind : uint8_t {
     /// Equidistant fisheye (Kannala & Brandt, PAMI 2006): r_d = θ + k1 θ³ + k2 θ⁵ + k3 θ⁷ + k4 θ⁹, θ = atan r. The
     /// undistorted plane holds directions less than 90° from the axis.
     fisheye,
-    /// A squeezing lens: in axes turned by `turn`, x_d = (1 + squeeze) x (1 + x20 x² + x02 y² + x40 x⁴ + x22 x² y² +
-    /// x04 y⁴), and y_d likewise without squeeze. `squeeze` is what the film back's pixel aspect leaves over.
+    /// A lens that squeezes: in axes rotated by `axis_rotation` (radians), x_d = (1 + squeeze_rest) x (1 + h_xx x² +
+    /// h_yy y² + h_xxxx x⁴ + h_xxyy x² y² + h_yyyy y⁴), and y_d = y (1 + v_xx x² + …). The letters after the axis
+    /// (horizontal, vertical) write out the monomial. `squeeze_rest` is what the film back's pixel aspect leaves over.
     anamorphic
 };
 
@@ -35,6 +37,8 @@ using LensValueJacobian = Eigen::Matrix<double, 2, mostLensValues>;
 std::span<const char* const> lensValueNames(LensKind kind);
 /// Word for files and messages: "brown-conrady", "division", "fisheye", "anamorphic".
 const char* lensKindName(LensKind kind);
+/// The name that older files give a number, as it is now: "x20" of an anamorphic lens is "h_xx".
+std::string currentLensValueName(const std::string& name);
 
 /// Distorts an undistorted point with the numbers `values` (as many as lensValueNames has). With `jacobian`, also
 /// d(distorted)/d(undistorted); with `byValues`, d(distorted)/d(values) in its first columns. Beyond the fold of the

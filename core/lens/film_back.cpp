@@ -32,7 +32,7 @@ std::span<const FilmBack> filmBacks() {
         {"16 mm", 10.26, 7.49, "SMPTE ST 7, camera aperture"},
         {"2/3-inch type, 16:9", 9.59, 5.39, "common practice"},
         {"1/2.3-inch type", 6.17, 4.55, "common practice"},
-        {"8 mm, wide perforation", 5.79, 4.01, "SMPTE ST 157, camera aperture"},
+        {"8 mm, type S", 5.79, 4.01, "SMPTE ST 157, camera aperture"},
     };
     return all;
 }

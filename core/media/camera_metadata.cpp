@@ -25,16 +25,25 @@ CameraMetadata readCameraMetadata(const std::string& file) {
         image->readMetadata();
         const Exiv2::ExifData& exif = image->exifData();
         const auto find = [&](const char* key) { return exif.findKey(Exiv2::ExifKey(key)); };
+        // A tag that can't be read says nothing; the others stay.
         const auto text = [&](const char* key) {
-            const auto at = find(key);
-            return at != exif.end() ? trimmed(at->toString()) : std::string();
+            try {
+                const auto at = find(key);
+                return at != exif.end() ? trimmed(at->toString()) : std::string();
+            } catch (const std::exception&) {
+                return std::string();
+            }
         };
         const auto positive = [&](const char* key) -> std::optional<double> {
-            const auto at = find(key);
-            if (at == exif.end() || at->count() == 0) return std::nullopt;
-            const auto [above, below] = at->toRational(0);
-            const double v = below != 0 ? double(above) / below : 0;
-            return v > 0 && std::isfinite(v) ? std::optional<double>(v) : std::nullopt;
+            try {
+                const auto at = find(key);
+                if (at == exif.end() || at->count() == 0) return std::nullopt;
+                const auto [above, below] = at->toRational(0);
+                const double v = below != 0 ? double(above) / below : 0;
+                return v > 0 && std::isfinite(v) ? std::optional<double>(v) : std::nullopt;
+            } catch (const std::exception&) {
+                return std::nullopt;
+            }
         };
         out.maker = text("Exif.Image.Make");
         out.model = text("Exif.Image.Model");
@@ -52,7 +61,7 @@ CameraMetadata readCameraMetadata(const std::string& file) {
             if (mm > 1 && mm < 200) out.sensorWidthMm = mm;
         }
     } catch (const std::exception&) {
-        return {};
+        // No metadata, or none that can be read any further: what was read until here is true.
     }
     return out;
 }

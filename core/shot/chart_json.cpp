@@ -18,7 +18,7 @@ json lensNumbersToJson(const std::vector<LensNumber>& all) {
 
 std::vector<LensNumber> lensNumbersFromJson(const json& j) {
     std::vector<LensNumber> out;
-    for (const json& n : j) out.push_back({n.at("name"), n.at("value"), n.at("sigma")});
+    for (const json& n : j) out.push_back({currentLensValueName(n.at("name")), n.at("value"), n.at("sigma")});
     return out;
 }
 

@@ -11,6 +11,15 @@ namespace {
 using nlohmann::json;
 
 constexpr const char* rideNames[] = {"nothing", "patch", "path"};
+constexpr const char* betweenNames[] = {"hold", "linear", "smooth"};
+
+/// Keys go evenly from one to the next unless they say otherwise.
+void putBetween(json& key, Between between) {
+    if (between != Between::linear) key["between"] = betweenNames[size_t(between)];
+}
+Between betweenFrom(const json& key) {
+    return key.contains("between") ? named<Between>(key["between"], betweenNames) : Between::linear;
+}
 
 double rounded(double v, double steps) { return std::round(v * steps) / steps; }
 
@@ -130,7 +139,10 @@ json patchJson(const FlatPatch& p) {
             for (int c = 0; c < 3; ++c) map.push_back(f.map(r, c));
         j["frames"].push_back({{"frame", f.frame}, {"map", map}, {"quality", f.quality}, {"visible", f.visible}});
     }
-    for (const auto& [frame, c] : p.corrections) j["corrections"].push_back({{"frame", frame}, {"by", cornersJson(c)}});
+    for (const auto& k : p.corrections) {
+        j["corrections"].push_back({{"frame", k.frame}, {"by", cornersJson(k.value)}});
+        putBetween(j["corrections"].back(), k.between);
+    }
     return j;
 }
 
@@ -150,7 +162,11 @@ FlatPatch patchFrom(const json& j) {
         o.visible = f.at("visible");
         p.frames.push_back(o);
     }
-    for (const auto& c : j.at("corrections")) p.corrections[c.at("frame").get<int>()] = cornersFrom(c.at("by"));
+    for (const auto& c : j.at("corrections")) {
+        const int frame = c.at("frame");
+        p.corrections.set(frame, cornersFrom(c.at("by")));
+        p.corrections.setBetween(frame, betweenFrom(c));
+    }
     return p;
 }
 
@@ -158,11 +174,12 @@ json maskJson(const MaskShape& m) {
     json j{{"id", m.id},          {"name", m.name},       {"enabled", m.enabled}, {"exclude", m.exclude},
            {"invert", m.invert},  {"grow", m.grow},       {"feather", m.feather}, {"ride", rideNames[size_t(m.ride)]},
            {"ride_id", m.rideId}, {"keys", json::array()}};
-    for (const MaskKey& k : m.keys) {
+    for (const auto& k : m.keys) {
         json points = json::array();
-        for (const MaskPoint& p : k.points)
+        for (const MaskPoint& p : k.value)
             points.push_back({p.at.x(), p.at.y(), p.in.x(), p.in.y(), p.out.x(), p.out.y()});
         j["keys"].push_back({{"frame", k.frame}, {"points", points}});
+        putBetween(j["keys"].back(), k.between);
     }
     return j;
 }
@@ -179,12 +196,14 @@ MaskShape maskFrom(const json& j) {
     m.ride = named<MaskRide>(j.at("ride"), rideNames);
     m.rideId = j.at("ride_id");
     for (const auto& k : j.at("keys")) {
-        MaskKey key{k.at("frame"), {}};
+        const int frame = k.at("frame");
+        std::vector<MaskPoint> points;
         for (const auto& p : k.at("points"))
-            key.points.push_back({{p.at(0).get<double>(), p.at(1).get<double>()},
-                                  {p.at(2).get<double>(), p.at(3).get<double>()},
-                                  {p.at(4).get<double>(), p.at(5).get<double>()}});
-        m.keys.push_back(std::move(key));
+            points.push_back({{p.at(0).get<double>(), p.at(1).get<double>()},
+                              {p.at(2).get<double>(), p.at(3).get<double>()},
+                              {p.at(4).get<double>(), p.at(5).get<double>()}});
+        m.keys.set(frame, std::move(points));
+        m.keys.setBetween(frame, betweenFrom(k));
     }
     return m;
 }

@@ -31,7 +31,7 @@ LensModel lensFromJson(const nlohmann::json& json) {
         if (!value.is_number()) continue;
         const double number = value.get<double>();
         if (!std::isfinite(number)) throw InputError("the lens's " + name + " is not a finite number");
-        if (out.setValue(name, number)) ++numbers;
+        if (out.setValue(currentLensValueName(name), number)) ++numbers;
         else if (number != 0) throw InputError("a lens of the model \"" + model + "\" has no number \"" + name + "\"");
     }
     if (numbers == 0)

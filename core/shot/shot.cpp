@@ -5,6 +5,7 @@
 #include <cstring>
 #include <type_traits>
 
+#include "base/by_id.h"
 #include "lens/film_back.h"
 
 namespace va {
@@ -47,41 +48,12 @@ const Path* Shot::path(int id) const {
     return it != paths->end() && it->id == id ? &*it : nullptr;
 }
 
-const Thing* Shot::thing(int id) const {
-    for (const Thing& t : things)
-        if (t.id == id) return &t;
-    return nullptr;
-}
-
-const FlatPatch* Shot::patch(int id) const {
-    for (const FlatPatch& p : patches)
-        if (p.id == id) return &p;
-    return nullptr;
-}
-
-const MaskShape* Shot::mask(int id) const {
-    for (const MaskShape& m : exclusions.masks)
-        if (m.id == id) return &m;
-    return nullptr;
-}
-
-const StraightEdge* Shot::straightEdge(int id) const {
-    for (const StraightEdge& e : edges)
-        if (e.id == id) return &e;
-    return nullptr;
-}
-
-const Mover* Shot::mover(int id) const {
-    for (const Mover& m : movers)
-        if (m.id == id) return &m;
-    return nullptr;
-}
-
-const CheckPoint* Shot::checkPoint(int id) const {
-    for (const CheckPoint& c : checkPoints)
-        if (c.id == id) return &c;
-    return nullptr;
-}
+const Thing* Shot::thing(int id) const { return findById(things, id); }
+const FlatPatch* Shot::patch(int id) const { return findById(patches, id); }
+const MaskShape* Shot::mask(int id) const { return findById(exclusions.masks, id); }
+const StraightEdge* Shot::straightEdge(int id) const { return findById(edges, id); }
+const Mover* Shot::mover(int id) const { return findById(movers, id); }
+const CheckPoint* Shot::checkPoint(int id) const { return findById(checkPoints, id); }
 
 const Mover* Shot::moverOfPath(int pathId) const {
     for (const Mover& m : movers)
@@ -104,7 +76,7 @@ std::optional<CameraPose> Shot::worldPose(int frame) const {
 
 std::optional<Intrinsics> Shot::lens() const {
     if (solve->has() && solve->motion != Motion::lockedOff) return solve->lens;
-    if (!hasPlate() || back.distortion == Known::unknown) return std::nullopt;
+    if (!hasPlate() || priors.distortion == Known::unknown) return std::nullopt;
     return givenLens();
 }
 
@@ -116,11 +88,11 @@ std::optional<Intrinsics> Shot::lensAt(int frame) const {
 Intrinsics Shot::givenLens() const {
     Intrinsics out;
     out.pixelAspect = pixelAspect();
-    out.focalPx = back.focal != Known::unknown && back.focalMm > 0
-                      ? focalPxFromMm(back.focalMm, back.sensorWidthMm, plate.width, pixelAspect())
+    out.focalPx = priors.focal != Known::unknown && priors.focalMm > 0
+                      ? focalPxFromMm(priors.focalMm, priors.sensorWidthMm, plate.width, pixelAspect())
                       : 1.1 * plate.width * pixelAspect();
-    out.principalPoint = Eigen::Vector2d((plate.width - 1) / 2.0, (plate.height - 1) / 2.0) + back.principalOffset;
-    if (back.distortion != Known::unknown) out.lens = back.lens;
+    out.principalPoint = Eigen::Vector2d((plate.width - 1) / 2.0, (plate.height - 1) / 2.0) + priors.principalOffset;
+    if (priors.distortion != Known::unknown) out.lens = priors.lens;
     return out;
 }
 
@@ -145,14 +117,14 @@ uint64_t fingerprintOfTrackInput(const Shot& s) {
 uint64_t fingerprintOfSolveInput(const Shot& s) {
     Hash h;
     h.add(s.range.first).add(s.range.last).add(s.plate.width).add(s.plate.height).add(s.pixelAspect()).add(s.seed);
-    h.add(s.back.focal).add(s.back.distortion);
-    if (s.back.focal != Known::unknown) h.add(s.back.focalMm).add(s.back.sensorWidthMm);
-    if (s.back.lens.kind() != LensKind::brownConrady) h.add(s.back.lens.kind());
-    if (s.back.principal != Known::known || !s.back.principalOffset.isZero())
-        h.add(s.back.principal).add(s.back.principalOffset);
-    if (s.back.distortion != Known::unknown) h.add(s.back.lens);
+    h.add(s.priors.focal).add(s.priors.distortion);
+    if (s.priors.focal != Known::unknown) h.add(s.priors.focalMm).add(s.priors.sensorWidthMm);
+    if (s.priors.lens.kind() != LensKind::brownConrady) h.add(s.priors.lens.kind());
+    if (s.priors.principal != Known::known || !s.priors.principalOffset.isZero())
+        h.add(s.priors.principal).add(s.priors.principalOffset);
+    if (s.priors.distortion != Known::unknown) h.add(s.priors.lens);
     if (s.choices != SolveChoices()) h.add(s.choices.move).add(s.choices.zoom);
-    if (s.back.readoutKnown != Known::unknown) h.add(s.back.readoutKnown).add(s.back.readout);
+    if (s.priors.readoutKnown != Known::unknown) h.add(s.priors.readoutKnown).add(s.priors.readout);
     for (const CheckPoint& c : s.checkPoints) {
         if (!c.on || c.measure.paths.empty()) continue;
         h.add(c.measure.kind).add(c.measure.length).add(c.measure.tolerance);
@@ -188,7 +160,7 @@ uint64_t fingerprintOfExportInput(const Shot& s) {
         .add(s.plate.width)
         .add(s.plate.height)
         .add(s.pixelAspect())
-        .add(s.back.sensorWidthMm);
+        .add(s.priors.sensorWidthMm);
     h.add(s.solve->lens.focalPx).add(s.solve->lens.principalPoint).add(s.solve->lens.lens);
     const Similarity& w = s.ground->worldFromSolve;
     h.add(w.scale).add(w.rotation.coeffs()).add(w.shift).add(s.ground->metric);

@@ -11,7 +11,8 @@
 #include "media/plate_watch.h"
 #include "solve/calibration/chart_calibration.h"
 #include "solve/path_edits.h"
-#include "solve/solver.h"
+#include "solve/solve_request.h"
+#include "solve/solve_result.h"
 #include "track/flat_patch.h"
 #include "track/mask_shape.h"
 #include "track/path.h"
@@ -20,7 +21,7 @@
 namespace va {
 
 /// What is known of the camera back and the lens before solving.
-struct CameraBack {
+struct CameraPriors {
     double sensorWidthMm = 36;  ///< width of the film back that the plate shows
     bool sensorAssumed = true;  ///< nobody said so: mm values are then only a label for an angle of view
     Known focal = Known::unknown;
@@ -41,7 +42,7 @@ struct CameraBack {
         friend bool operator==(const Cut&, const Cut&) = default;
     };
     Cut cut;
-    friend bool operator==(const CameraBack&, const CameraBack&) = default;
+    friend bool operator==(const CameraPriors&, const CameraPriors&) = default;
 };
 
 /// What the artist decides about the solve.
@@ -125,7 +126,7 @@ struct Shot {
     Density density = Density::normal;
     Care care = Care::quick;
     Exclusions exclusions;
-    CameraBack back;
+    CameraPriors priors;
     SolveChoices choices;
     std::vector<StraightEdge> edges;
     std::vector<std::string> chartStills;  ///< where the stills of a lens chart lie

@@ -12,6 +12,7 @@
 #include "shot/json_parts.h"
 #include "shot/lens_json.h"
 #include "shot/older_versions.h"
+#include "shot/shot_check.h"
 #include "shot/solve_json.h"
 
 namespace va {
@@ -145,6 +146,23 @@ GroundSpec groundFrom(const json& j) {
     return g;
 }
 
+/// A project is a dozen levels deep. What is made to be much deeper would take the stack of whoever walks through it.
+bool nestedTooDeep(const std::string& text) {
+    int depth = 0;
+    bool inString = false;
+    for (size_t i = 0; i < text.size(); ++i) {
+        const char c = text[i];
+        if (inString) {
+            if (c == '\\') ++i;
+            else if (c == '"') inString = false;
+        } else if (c == '"') inString = true;
+        else if (c == '{' || c == '[') {
+            if (++depth > 64) return true;
+        } else if (c == '}' || c == ']') --depth;
+    }
+    return false;
+}
+
 }  // namespace
 
 std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
@@ -155,22 +173,22 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
            {"range", {s.range.first, s.range.last}},
            {"seed", s.seed},
            {"camera_back",
-            {{"sensor_width_mm", s.back.sensorWidthMm},
-             {"sensor_assumed", s.back.sensorAssumed},
-             {"focal", knownNames[int(s.back.focal)]},
-             {"focal_mm", s.back.focalMm},
-             {"distortion", knownNames[int(s.back.distortion)]},
-             {"lens", lensToJson(s.back.lens)},
-             {"principal", knownNames[int(s.back.principal)]},
-             {"principal_offset_px", numbers(s.back.principalOffset)},
-             {"readout", knownNames[int(s.back.readoutKnown)]},
-             {"readout_share", s.back.readout},
-             {"camera", s.back.camera},
+            {{"sensor_width_mm", s.priors.sensorWidthMm},
+             {"sensor_assumed", s.priors.sensorAssumed},
+             {"focal", knownNames[int(s.priors.focal)]},
+             {"focal_mm", s.priors.focalMm},
+             {"distortion", knownNames[int(s.priors.distortion)]},
+             {"lens", lensToJson(s.priors.lens)},
+             {"principal", knownNames[int(s.priors.principal)]},
+             {"principal_offset_px", numbers(s.priors.principalOffset)},
+             {"readout", knownNames[int(s.priors.readoutKnown)]},
+             {"readout_share", s.priors.readout},
+             {"camera", s.priors.camera},
              {"cut",
-              {{"full_width", s.back.cut.fullWidth},
-               {"full_height", s.back.cut.fullHeight},
-               {"left", s.back.cut.left},
-               {"top", s.back.cut.top}}}}},
+              {{"full_width", s.priors.cut.fullWidth},
+               {"full_height", s.priors.cut.fullHeight},
+               {"left", s.priors.cut.left},
+               {"top", s.priors.cut.top}}}}},
            {"choices", {{"move", moveNames[int(s.choices.move)]}, {"zoom", zoomNames[int(s.choices.zoom)]}}},
            {"straight_edges", json::array()},
            {"chart_stills", s.chartStills},
@@ -220,16 +238,16 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
 
 Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
     const std::string name = "\"" + file.string() + "\"";
-    json j = json::parse(text, nullptr, false);
-    if (j.is_discarded() || !j.is_object() || j.value("format", "") != "vivid-anchor-shot")
+    json j = nestedTooDeep(text) ? json(json::value_t::discarded) : json::parse(text, nullptr, false);
+    if (j.is_discarded() || !j.is_object() || !j.contains("format") || j["format"] != "vivid-anchor-shot")
         throw InputError(name +
                          " is not a whole Vivid Anchor project: it may be cut off, or another kind of file. Try the "
                          "autosaved copy beside it (name ending in ~).");
+    if (j.contains("version") && j["version"].is_number_integer() && j["version"].get<int>() > shotFileVersion)
+        throw InputError(name + " was written by a newer Vivid Anchor (file version " +
+                         std::to_string(j.at("version").get<int>()) + ", this one reads up to " +
+                         std::to_string(shotFileVersion) + "). Open it there, or install the newer version.");
     try {
-        if (j.at("version").get<int>() > shotFileVersion)
-            throw InputError(name + " was written by a newer Vivid Anchor (file version " +
-                             std::to_string(j.at("version").get<int>()) + ", this one reads up to " +
-                             std::to_string(shotFileVersion) + "). Open it there, or install the newer version.");
         renameOlderKeys(j);
         Shot s;
         s.name = j.at("name");
@@ -245,25 +263,25 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
         for (const json& e : j.value("path_edits", json::array())) s.pathEdits.push_back(pathEditFrom(e));
         const json& back = j.at("camera_back");
         if (back.contains("readout")) {
-            s.back.readoutKnown = named<Known>(back["readout"], knownNames);
-            s.back.readout = back.at("readout_share");
+            s.priors.readoutKnown = named<Known>(back["readout"], knownNames);
+            s.priors.readout = back.at("readout_share");
         }
-        s.back.sensorWidthMm = back.at("sensor_width_mm");
-        s.back.sensorAssumed = back.at("sensor_assumed");
-        s.back.focal = named<Known>(back.at("focal"), knownNames);
-        s.back.focalMm = back.at("focal_mm");
-        s.back.distortion = named<Known>(back.at("distortion"), knownNames);
-        s.back.lens = lensFromJson(back.at("lens"));
+        s.priors.sensorWidthMm = back.at("sensor_width_mm");
+        s.priors.sensorAssumed = back.at("sensor_assumed");
+        s.priors.focal = named<Known>(back.at("focal"), knownNames);
+        s.priors.focalMm = back.at("focal_mm");
+        s.priors.distortion = named<Known>(back.at("distortion"), knownNames);
+        s.priors.lens = lensFromJson(back.at("lens"));
         // Left out by earlier versions.
         if (back.contains("principal")) {
-            s.back.principal = named<Known>(back.at("principal"), knownNames);
+            s.priors.principal = named<Known>(back.at("principal"), knownNames);
             const auto& offset = back.at("principal_offset_px");
-            s.back.principalOffset = {offset.at(0).get<double>(), offset.at(1).get<double>()};
+            s.priors.principalOffset = {offset.at(0).get<double>(), offset.at(1).get<double>()};
         }
         if (back.contains("cut")) {
-            s.back.camera = back.at("camera");
+            s.priors.camera = back.at("camera");
             const json& cut = back.at("cut");
-            s.back.cut = {cut.at("full_width"), cut.at("full_height"), cut.at("left"), cut.at("top")};
+            s.priors.cut = {cut.at("full_width"), cut.at("full_height"), cut.at("left"), cut.at("top")};
             for (const json& e : j.at("straight_edges")) s.edges.push_back(edgeFromJson(e));
             s.chartStills = j.at("chart_stills").get<std::vector<std::string>>();
             s.trackUndistorted = j.at("track_undistorted");
@@ -307,8 +325,11 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
             mover.solve = std::make_shared<SolveResult>(solveFrom(m.at("solve")));
             s.movers.push_back(std::move(mover));
         }
+        requireSound(s);
         s.ground = std::make_shared<GroundFit>(buildGround(*s.solve, s.groundSpec));
         return s;
+    } catch (const InputError& e) {
+        throw InputError(name + ": " + e.what() + ". Try the autosaved copy beside it (name ending in ~).");
     } catch (const json::exception& e) {
         throw InputError(name +
                              " is a Vivid Anchor project with a part missing or damaged. Try the autosaved copy beside "

@@ -11,6 +11,7 @@
 #include "solve/incremental/observations.h"
 #include "solve/minimal/essential.h"
 #include "solve/minimal/triangulate.h"
+#include "solve/solver.h"
 
 namespace va {
 namespace {
@@ -168,12 +169,12 @@ SolveResult solveMover(const SolveResult& camera, const std::vector<Path>& paths
         own.principalOffset =
             camera.lens.principalPoint - Eigen::Vector2d((request.width - 1) / 2.0, (request.height - 1) / 2.0);
         if (camera.zooms)
-            for (const int f : request.frames) own.focalByFrame.push_back(camera.intrinsics(f).focalPx);
+            for (const int f : request.frames) own.focalByFrame.set(f, camera.intrinsics(f).focalPx);
     }
     return solveShot(pathsOf(paths, ids), own, progress);
 }
 
-std::optional<CameraPose> moverPose(const SolveResult& camera, const SolveResult& mover, int frame, double scale) {
+std::optional<CameraPose> moverPose(const CameraTrack& camera, const SolveResult& mover, int frame, double scale) {
     const SolvedFrame *c = camera.at(frame), *m = mover.at(frame);
     if (!c || !m || !c->solved || !m->solved || mover.motion != Motion::free) return std::nullopt;
     const Eigen::Quaterniond worldFromMover = c->pose.worldFromCamera * m->pose.worldFromCamera.conjugate();

@@ -4,7 +4,10 @@
 #include <string>
 #include <vector>
 
-#include "solve/solver.h"
+#include "base/progress.h"
+#include "solve/solve_request.h"
+#include "solve/solve_result.h"
+#include "track/path.h"
 
 namespace va {
 
@@ -21,7 +24,7 @@ SolveResult solveMover(const SolveResult& camera, const std::vector<Path>& paths
 
 /// Where the mover stands in the world of `camera`: its own axes, with the middle of its points as place, when one unit
 /// of its space is `scale` units of the world. Nothing in frames where either was not solved.
-std::optional<CameraPose> moverPose(const SolveResult& camera, const SolveResult& mover, int frame, double scale);
+std::optional<CameraPose> moverPose(const CameraTrack& camera, const SolveResult& mover, int frame, double scale);
 
 /// Middle of the mover's points in its own space.
 Eigen::Vector3d moverMiddle(const SolveResult& mover);

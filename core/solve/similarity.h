@@ -27,4 +27,8 @@ struct Similarity {
     }
 };
 
+/// The similarity that brings points nearest to others in the least squares sense (Umeyama, PAMI 1991). Columns belong
+/// to each other. Scale 0 where the points coincide; of points on a line the rotation about it is any.
+Similarity similarityBetween(const Eigen::Matrix3Xd& from, const Eigen::Matrix3Xd& to);
+
 }  // namespace va

@@ -87,19 +87,11 @@ std::optional<Corners> FlatPatch::cornersAt(int frame) const {
     if (p)
         for (auto& c : out) c = throughMap(p->map, c);
     // Between corrections, with none in the reference frame.
-    std::map<int, Corners> keys = corrections;
-    keys.try_emplace(referenceFrame, Corners{Eigen::Vector2d::Zero(), Eigen::Vector2d::Zero(), Eigen::Vector2d::Zero(),
-                                             Eigen::Vector2d::Zero()});
-    const auto after = keys.lower_bound(frame);
-    for (size_t i = 0; i < 4; ++i) {
-        if (after == keys.end()) out[i] += keys.rbegin()->second[i];
-        else if (after->first == frame || after == keys.begin()) out[i] += after->second[i];
-        else {
-            const auto before = std::prev(after);
-            const double w = double(frame - before->first) / double(after->first - before->first);
-            out[i] += (1 - w) * before->second[i] + w * after->second[i];
-        }
-    }
+    Keyed<Corners> keys = corrections;
+    const Eigen::Vector2d zero = Eigen::Vector2d::Zero();
+    if (!keys.key(referenceFrame)) keys.set(referenceFrame, {zero, zero, zero, zero});
+    const Corners by = keys.at(frame);
+    for (size_t i = 0; i < 4; ++i) out[i] += by[i];
     return out;
 }
 

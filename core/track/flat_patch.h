@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "base/keyed.h"
 #include "base/plane.h"
 #include "base/progress.h"
 
@@ -37,7 +38,7 @@ struct FlatPatch {
     std::vector<Eigen::Vector2d> outline;  ///< the region, px in the reference frame
     Corners corners;                       ///< what is tracked for the corner pin, px in the reference frame
     std::vector<PatchFrame> frames;        ///< in rising order
-    std::map<int, Corners> corrections;    ///< px that the artist moved the corners by, by frame
+    Keyed<Corners> corrections;            ///< px that the artist moved the corners by
     std::string trouble;                   ///< why tracking stopped, as a sentence; empty when it went all the way
 
     [[nodiscard]] const PatchFrame* at(int frame) const;

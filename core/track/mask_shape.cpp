@@ -8,33 +8,16 @@
 namespace va {
 
 std::vector<MaskPoint> MaskShape::pointsAt(int frame) const {
-    if (keys.empty()) return {};
-    const auto after =
-        std::lower_bound(keys.begin(), keys.end(), frame, [](const MaskKey& k, int f) { return k.frame < f; });
-    if (after == keys.end()) return keys.back().points;
-    if (after->frame == frame || after == keys.begin()) return after->points;
-    const auto before = std::prev(after);
-    const double w = double(frame - before->frame) / double(after->frame - before->frame);
-    std::vector<MaskPoint> out = before->points;
-    for (size_t i = 0; i < std::min(out.size(), after->points.size()); ++i) {
-        const MaskPoint& b = after->points[i];
-        out[i] = {(1 - w) * out[i].at + w * b.at, (1 - w) * out[i].in + w * b.in, (1 - w) * out[i].out + w * b.out};
-    }
-    return out;
+    return keys.empty() ? std::vector<MaskPoint>() : keys.at(frame);
 }
 
-void MaskShape::setPoints(int frame, const std::vector<MaskPoint>& points) {
-    const auto at =
-        std::lower_bound(keys.begin(), keys.end(), frame, [](const MaskKey& k, int f) { return k.frame < f; });
-    if (at != keys.end() && at->frame == frame) at->points = points;
-    else keys.insert(at, {frame, points});
-}
+void MaskShape::setPoints(int frame, const std::vector<MaskPoint>& points) { keys.set(frame, points); }
 
 void MaskShape::insertPoint(size_t after) {
-    for (MaskKey& key : keys) {
-        if (after >= key.points.size()) return;
-        MaskPoint& a = key.points[after];
-        MaskPoint& b = key.points[(after + 1) % key.points.size()];
+    keys.forEach([after](std::vector<MaskPoint>& points) {
+        if (after >= points.size()) return;
+        MaskPoint& a = points[after];
+        MaskPoint& b = points[(after + 1) % points.size()];
         const Eigen::Vector2d p0 = a.at, p1 = a.at + a.out, p2 = b.at + b.in, p3 = b.at;
         const Eigen::Vector2d q0 = 0.5 * (p0 + p1), q1 = 0.5 * (p1 + p2), q2 = 0.5 * (p2 + p3), r0 = 0.5 * (q0 + q1),
                               r1 = 0.5 * (q1 + q2), middle = 0.5 * (r0 + r1);
@@ -43,14 +26,14 @@ void MaskShape::insertPoint(size_t after) {
             fresh.in = r0 - middle, fresh.out = r1 - middle;
             a.out = q0 - p0, b.in = q2 - p3;
         }
-        key.points.insert(key.points.begin() + std::ptrdiff_t(after) + 1, fresh);
-    }
+        points.insert(points.begin() + std::ptrdiff_t(after) + 1, fresh);
+    });
 }
 
 void MaskShape::removePoint(size_t index) {
-    for (MaskKey& key : keys)
-        if (key.points.size() > 3 && index < key.points.size())
-            key.points.erase(key.points.begin() + std::ptrdiff_t(index));
+    keys.forEach([index](std::vector<MaskPoint>& points) {
+        if (points.size() > 3 && index < points.size()) points.erase(points.begin() + std::ptrdiff_t(index));
+    });
 }
 
 std::vector<Eigen::Vector2d> flattened(const std::vector<MaskPoint>& points) {

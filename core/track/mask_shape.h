@@ -9,6 +9,8 @@
 #include <string>
 #include <vector>
 
+#include "base/keyed.h"
+
 namespace va {
 
 /// A point of a mask's outline with its two Bézier handles, given as offsets; both zero = a corner.
@@ -18,17 +20,13 @@ struct MaskPoint {
     friend bool operator==(const MaskPoint&, const MaskPoint&) = default;
 };
 
-struct MaskKey {
-    int frame = 0;
-    std::vector<MaskPoint> points;
-    friend bool operator==(const MaskKey&, const MaskKey&) = default;
-};
+inline MaskPoint operator+(const MaskPoint& a, const MaskPoint& b) { return {a.at + b.at, a.in + b.in, a.out + b.out}; }
+inline MaskPoint operator*(double w, const MaskPoint& p) { return {w * p.at, w * p.in, w * p.out}; }
 
 /// What a mask moves with.
 enum class MaskRide : uint8_t { nothing, patch, path };
 
-/// A drawn shape that keeps features out, or in. Every key has the same number of points; between keys they go evenly,
-/// before the first and after the last they stand.
+/// A drawn shape that keeps features out, or in.
 struct MaskShape {
     int id = 0;
     std::string name;
@@ -38,8 +36,8 @@ struct MaskShape {
     double grow = 0;     ///< px outward; negative shrinks
     double feather = 0;  ///< px over which it fades, half on each side of the outline
     MaskRide ride = MaskRide::nothing;
-    int rideId = 0;             ///< of the patch or path; keys are then in the pixels of its reference frame
-    std::vector<MaskKey> keys;  ///< in rising frame order
+    int rideId = 0;                      ///< of the patch or path; keys are then in the pixels of its reference frame
+    Keyed<std::vector<MaskPoint>> keys;  ///< all with the same number of points
     friend bool operator==(const MaskShape&, const MaskShape&) = default;
 
     /// The points in a frame before riding.

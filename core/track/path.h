@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "base/frame_range.h"
+#include "base/shared_vector.h"
 
 namespace va {
 
@@ -63,7 +64,7 @@ struct Path {
     int radius = 0;        ///< px, half size of the patch; 0 = the program's choice for the picture
     int searchRadius = 0;  ///< px around the prediction that is searched; 0 = the program's choice
     PatchEvidence evidence;
-    std::vector<PathPoint> points;
+    SharedVector<PathPoint> points;  ///< copies of a path share them until one is edited
 
     [[nodiscard]] const PathPoint* at(int frame) const;
     [[nodiscard]] PathPoint* at(int frame);
@@ -83,7 +84,12 @@ inline const PathPoint* Path::at(int frame) const {
         std::lower_bound(points.begin(), points.end(), frame, [](const PathPoint& p, int f) { return p.frame < f; });
     return it != points.end() && it->frame == frame ? &*it : nullptr;
 }
-inline PathPoint* Path::at(int frame) { return const_cast<PathPoint*>(std::as_const(*this).at(frame)); }
+inline PathPoint* Path::at(int frame) {
+    const PathPoint* found = std::as_const(*this).at(frame);
+    if (!found) return nullptr;
+    const std::ptrdiff_t index = found - points.values().data();
+    return &points[size_t(index)];
+}
 
 inline float Path::drift() const {
     float most = 0;

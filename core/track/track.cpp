@@ -360,7 +360,7 @@ TrackOptions trackOptions(Density density, Care care) {
 
 std::vector<Path> trackFeatures(TrackRequest request, Progress& progress) {
     if (request.frames.empty()) return std::move(request.goOn);
-    std::map<int, std::vector<PathPoint>> had;
+    std::map<int, SharedVector<PathPoint>> had;
     for (const Path& p : request.goOn) had[p.id] = p.points;
     std::vector<Path> paths = Pass(request, progress).run();
     if (request.options.backward && request.frames.size() > 1) {

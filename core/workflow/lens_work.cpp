@@ -43,7 +43,7 @@ Eigen::Vector2d middleOf(const PlateInfo& p) { return {(p.width - 1) / 2.0, (p.h
 
 /// The lens as known, in the shot's mm.
 void know(Shot& shot, const Intrinsics& lens) {
-    CameraBack& b = shot.back;
+    CameraPriors& b = shot.priors;
     b.lens = lens.lens;
     b.distortion = Known::known;
     b.focal = Known::known;
@@ -63,7 +63,7 @@ Shot withEdgesFound(const Shot& shot, int frame, Progress& progress, std::string
     std::vector<std::vector<Eigen::Vector2d>> points;
     for (const EdgeChain& c : chains) points.push_back(c.points);
     PlumbLineOptions options;
-    options.kind = shot.back.lens.kind();
+    options.kind = shot.priors.lens.kind();
     const PlumbLineResult r =
         lensFromEdges(points, shot.plate.width, shot.plate.height, shot.givenLens(), options, progress);
     int id = freeEdgeId(out), added = 0;
@@ -100,18 +100,18 @@ Shot withLensFromEdges(const Shot& shot, Progress& progress, std::string* senten
     const bool accepted = !chosen.empty();
     if (!accepted) chosen = shot.edges;
     PlumbLineOptions options;
-    options.kind = shot.back.lens.kind();
+    options.kind = shot.priors.lens.kind();
     options.trustAll = accepted;
-    options.principalPoint = shot.back.principal != Known::known;
+    options.principalPoint = shot.priors.principal != Known::known;
     const PlumbLineResult r =
         lensFromEdges(pointsOf(chosen), shot.plate.width, shot.plate.height, shot.givenLens(), options, progress);
     if (!r.trouble.empty()) throw InputError(r.trouble);
     Shot out = shot;
-    out.back.lens = r.lens.lens;
-    out.back.distortion = Known::start;
+    out.priors.lens = r.lens.lens;
+    out.priors.distortion = Known::start;
     if (options.principalPoint) {
-        out.back.principal = Known::start;
-        out.back.principalOffset = r.lens.principalPoint - middleOf(shot.plate);
+        out.priors.principal = Known::start;
+        out.priors.principalOffset = r.lens.principalPoint - middleOf(shot.plate);
     }
     const auto used = std::count_if(r.edges.begin(), r.edges.end(), [](const auto& e) { return e.used; });
     say(sentence, text("%s, from %td %s edges: straight to %.2f px, sure to %.1f px.%s%s", r.lens.lens.brief().c_str(),
@@ -145,7 +145,7 @@ Shot withChart(const Shot& shot, Progress& progress) {
         progress.advance();
     }
     ChartOptions options;
-    options.kind = shot.back.lens.kind();
+    options.kind = shot.priors.lens.kind();
     options.pixelAspect = shot.hasPlate() ? shot.pixelAspect() : 1;
     auto result = std::make_shared<ChartCalibration>(calibrateFromCharts(views, width, height, options, progress));
     result->warnings.insert(result->warnings.end(), without.begin(), without.end());
@@ -166,38 +166,38 @@ Shot withChartLens(const Shot& shot) {
 Shot withLensFile(const Shot& shot, const std::string& path) {
     LensFile file = readLensFile(path);
     if (!file.stops.empty()) {
-        if (shot.back.focal == Known::unknown)
+        if (shot.priors.focal == Known::unknown)
             throw InputError(
                 "\"" + path +
                 "\" is of a zoom lens: give the focal length of this shot first, then the distortion at it can "
                 "be had.");
-        file = file.at(shot.back.focalMm);
+        file = file.at(shot.priors.focalMm);
     }
     Shot out = shot;
     if (file.focalAssumed && file.intrinsics.focalPx > 0 && shot.hasPlate()) {
         // Found in a picture without its focal length: the same distortion in px, for the focal length here.
         const Intrinsics lens = file.forSize(shot.plate.width, shot.plate.height);
-        out.back.lens = distortionForFocal(lens.lens, shot.givenLens().focalPx / lens.focalPx);
-        out.back.distortion = shot.back.focal == Known::known ? Known::known : Known::start;
-        out.back.principalOffset = lens.principalPoint - middleOf(shot.plate);
+        out.priors.lens = distortionForFocal(lens.lens, shot.givenLens().focalPx / lens.focalPx);
+        out.priors.distortion = shot.priors.focal == Known::known ? Known::known : Known::start;
+        out.priors.principalOffset = lens.principalPoint - middleOf(shot.plate);
     } else if (file.intrinsics.focalPx > 0 && shot.hasPlate())
         know(out, file.forSize(shot.plate.width, shot.plate.height));
     else {
-        out.back.lens = file.intrinsics.lens;
-        out.back.distortion = Known::known;
+        out.priors.lens = file.intrinsics.lens;
+        out.priors.distortion = Known::known;
     }
     return out;
 }
 
 Shot withLensModel(const Shot& shot, LensKind kind, std::string* sentence) {
     Shot out = shot;
-    if (out.back.lens.kind() == kind) return out;
-    out.back.lens = LensModel(kind);
-    if (shot.back.distortion == Known::unknown || shot.back.lens.isZero() || !shot.hasPlate()) return out;
+    if (out.priors.lens.kind() == kind) return out;
+    out.priors.lens = LensModel(kind);
+    if (shot.priors.distortion == Known::unknown || shot.priors.lens.isZero() || !shot.hasPlate()) return out;
     Intrinsics lens = shot.givenLens();
-    lens.lens = shot.back.lens;
+    lens.lens = shot.priors.lens;
     const ConvertedLens converted = convertLens(lens, kind, shot.plate.width, shot.plate.height);
-    out.back.lens = converted.lens.lens;
+    out.priors.lens = converted.lens.lens;
     say(sentence,
         converted.largestPx < 1e6
             ? text("Converted: the two models differ by at most %.3f px inside the frame.", converted.largestPx)
@@ -257,7 +257,7 @@ BackFacts backFactsOf(const PlateInfo& plate, const CameraBase& base) {
 
 Shot withBackFacts(const Shot& shot, const BackFacts& facts) {
     Shot out = shot;
-    CameraBack& b = out.back;
+    CameraPriors& b = out.priors;
     if (facts.sensorWidthMm) b.sensorWidthMm = *facts.sensorWidthMm, b.sensorAssumed = false, b.cut = {};
     if (!facts.camera.empty()) b.camera = facts.camera;
     if (facts.focalMm && (facts.sensorWidthMm || !b.sensorAssumed)) {
@@ -268,7 +268,7 @@ Shot withBackFacts(const Shot& shot, const BackFacts& facts) {
 }
 
 Shot withLensProfile(const Shot& shot, const LensProfile& profile, std::string* sentence) {
-    if (shot.back.focal == Known::unknown || !(shot.back.focalMm > 0))
+    if (shot.priors.focal == Known::unknown || !(shot.priors.focalMm > 0))
         throw InputError("Give the focal length first: the data base knows the distortion for each.");
     RadialPolynomial p;
     p.form = RadialForm(int(profile.form));
@@ -278,18 +278,18 @@ Shot withLensProfile(const Shot& shot, const LensProfile& profile, std::string* 
     camera.lens = LensModel();
     const ConvertedLens c = lensFromPolynomial(p, camera, shot.plate.width, shot.plate.height);
     Shot out = shot;
-    out.back.lens = c.lens.lens;
-    out.back.distortion = Known::known;
+    out.priors.lens = c.lens.lens;
+    out.priors.distortion = Known::known;
     // The polynomial may scale the middle: then the focal length that the plate's pixels see is another.
-    out.back.focalMm = focalMmFromPx(c.lens.focalPx, shot.back.sensorWidthMm, shot.plate.width, shot.pixelAspect());
+    out.priors.focalMm = focalMmFromPx(c.lens.focalPx, shot.priors.sensorWidthMm, shot.plate.width, shot.pixelAspect());
     say(sentence, text("%s at %.4g mm: %s.%s", profile.lens.c_str(), profile.focalMm, c.lens.lens.brief().c_str(),
                        c.largestPx > 0.001 ? text(" Fitted to %.3f px.", c.largestPx).c_str() : ""));
     return out;
 }
 
-Shot withCut(const Shot& shot, const CameraBack::Cut& cut) {
+Shot withCut(const Shot& shot, const CameraPriors::Cut& cut) {
     Shot out = shot;
-    CameraBack& b = out.back;
+    CameraPriors& b = out.priors;
     const double w = shot.plate.width, h = shot.plate.height;
     // Back to the whole picture first.
     if (b.cut.fullWidth > 0) {

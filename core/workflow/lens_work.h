@@ -62,6 +62,6 @@ Shot withLensProfile(const Shot& shot, const LensProfile& profile, std::string* 
 /// The plate as a cut-out of a larger picture (sizes in px of the plate): sensor width and principal point track. The
 /// sensor width given before is taken for that of the whole picture, unless the plate was a cut-out already. Throws
 /// InputError where the plate does not lie inside.
-Shot withCut(const Shot& shot, const CameraBack::Cut& cut);
+Shot withCut(const Shot& shot, const CameraPriors::Cut& cut);
 
 }  // namespace va

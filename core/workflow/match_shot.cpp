@@ -7,6 +7,7 @@
 
 #include "base/error.h"
 #include "lens/film_back.h"
+#include "solve/solver.h"
 #include "workflow/motion_blur.h"
 #include "workflow/mover_work.h"
 #include "workflow/settle_doubt.h"
@@ -50,18 +51,18 @@ SolveRequest solveRequestFor(const Shot& shot) {
     request.width = shot.plate.width;
     request.height = shot.plate.height;
     request.pixelAspect = shot.pixelAspect();
-    request.focal = shot.back.focal;
-    if (shot.back.focal != Known::unknown)
+    request.focal = shot.priors.focal;
+    if (shot.priors.focal != Known::unknown)
         request.focalPx =
-            focalPxFromMm(shot.back.focalMm, shot.back.sensorWidthMm, shot.plate.width, shot.pixelAspect());
-    request.distortion = shot.back.distortion;
-    request.lens = shot.back.lens;
-    request.principal = shot.back.principal;
-    request.principalOffset = shot.back.principalOffset;
+            focalPxFromMm(shot.priors.focalMm, shot.priors.sensorWidthMm, shot.plate.width, shot.pixelAspect());
+    request.distortion = shot.priors.distortion;
+    request.lens = shot.priors.lens;
+    request.principal = shot.priors.principal;
+    request.principalOffset = shot.priors.principalOffset;
     request.move = shot.choices.move;
     request.zoom = shot.choices.zoom;
-    request.readoutKnown = shot.back.readoutKnown;
-    request.readout = shot.back.readout;
+    request.readoutKnown = shot.priors.readoutKnown;
+    request.readout = shot.priors.readout;
     for (const CheckPoint* c : usedCheckPoints(shot)) request.measures.push_back(c->measure);
     request.seed = shot.seed;
     return request;
@@ -143,7 +144,7 @@ Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
     if (soFar) *soFar = tracked;
     Shot solved = withSolve(tracked, progress);
     std::optional<Intrinsics> undistort;
-    if (solved.solve->motion == Motion::free && shot.back.distortion == Known::unknown &&
+    if (solved.solve->motion == Motion::free && shot.priors.distortion == Known::unknown &&
         distortsStrongly(solved.solve->lens, shot.plate.width, shot.plate.height) &&
         !lensToTrackBy(shot, *openPlate(shot.plateSpec, shot.overrides))) {
         // Only now it shows how strongly the lens distorts: features are tracked once more with it taken out.

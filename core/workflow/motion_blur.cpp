@@ -19,7 +19,8 @@ class SolvedWays {
         for (const SolvedPoint& p : solve_.points)
             if (p.rmsPx < 3) points_[p.pathId] = p.position;
         for (const SolvedFrame& f : solve_.frames)
-            if (f.solved) cameras_[f.frame] = {viewFromPose(f.pose), solve_.intrinsics(f.frame)};
+            if (const auto camera = solve_.cameraAt(f.frame))
+                cameras_.emplace(f.frame, Camera{viewFromPose(f.pose), solve_.intrinsics(f.frame), *camera});
     }
 
     [[nodiscard]] std::optional<Passage> passage(const Path& path, int reference, int frame) const {
@@ -30,7 +31,7 @@ class SolvedWays {
         std::optional<Eigen::Vector2d> x[5];
         for (int k = -2; k <= 2; ++k)
             if (const auto c = cameras_.find(frame + k); c != cameras_.end())
-                x[k + 2] = project(c->second.view, c->second.lens, *spot);
+                x[k + 2] = c->second.rows.project(*spot);
         if (!x[2]) return std::nullopt;
         Passage out;
         if (x[0] && x[1] && x[3] && x[4]) {
@@ -60,6 +61,7 @@ class SolvedWays {
     struct Camera {
         View view;
         Intrinsics lens;
+        FrameCamera rows;  ///< with a rolling shutter: projects row by row
     };
 
     [[nodiscard]] std::optional<Eigen::Vector3d> placeOf(const Path& path) const {

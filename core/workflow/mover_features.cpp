@@ -102,12 +102,7 @@ Shot withMoverFeatures(const Shot& shot, Progress& progress, bool proposed) {
     for (Mover& m : out.movers) {
         if (m.solve->motion != Motion::free || m.paths.size() >= enough) continue;
         const std::map<int, Outline> outlines = outlinesOf(out, m);
-        std::vector<Path> fresh;
-        try {
-            fresh = moreFeatures(out, outlines, progress);
-        } catch (const InputError&) {
-            continue;  // without its plate it stays as it is
-        }
+        std::vector<Path> fresh = moreFeatures(out, outlines, progress);
         const size_t found = fresh.size();
         const auto still = standingStill(*out.solve, fresh, 0.6 * std::max(1.0, out.plate.width / 1280.0));
         std::erase_if(fresh, [&](const Path& p) { return std::find(still.begin(), still.end(), p.id) != still.end(); });

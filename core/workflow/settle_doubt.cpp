@@ -78,7 +78,7 @@ Shot withDoubtSettled(const Shot& shot, const std::function<Shot(const Shot&)>& 
     const Doubt doubt(shot.plate.width);
     if (shot.solve->motion != Motion::free || !anyDoubt(*shot.paths) || mostIsDoubtful(*shot.paths)) return shot;
     auto sure = std::make_shared<std::vector<Path>>(*shot.paths);
-    for (Path& p : *sure) std::erase_if(p.points, doubtful);
+    for (Path& p : *sure) p.points.eraseIf(doubtful);
     std::erase_if(*sure, [](const Path& p) { return p.points.empty(); });
     Shot without = shot;
     without.paths = sure;
@@ -94,7 +94,7 @@ Shot withDoubtSettled(const Shot& shot, const std::function<Shot(const Shot&)>& 
             std::count_if(p.points.begin(), p.points.end(), [](const PathPoint& q) { return !q.doubtful; });
         if (const auto place = places.find(p.id); place != places.end() && others >= fewest)
             doubt.settle(p, *without.solve, place->second);
-        std::erase_if(p.points, doubtful);
+        p.points.eraseIf(doubtful);
         any = any || std::ptrdiff_t(p.points.size()) > others;
     }
     if (!any) return without;

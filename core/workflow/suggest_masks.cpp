@@ -105,7 +105,7 @@ std::optional<MaskShape> outlined(const Shot& shot, const std::vector<const Path
             if (const PathPoint* q = p->at(f)) here.emplace_back(q->x, q->y);
         if (here.size() >= 3) {
             const auto outline = hull(here, 1.5 * defaultPatchRadius(shot.plate.width));
-            if (outline.size() >= 3) shape.keys.push_back({f, evenly(outline, 8)});
+            if (outline.size() >= 3) shape.keys.set(f, evenly(outline, 8));
         }
         if (f == last) break;
     }

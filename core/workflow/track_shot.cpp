@@ -324,9 +324,13 @@ Shot withGuidedTrack(const Shot& shot, Progress& progress, std::string* sentence
     std::map<int, const SolvedPoint*> points;
     for (const SolvedPoint& p : shot.solve->points)
         if (p.rmsPx < 1.5) points[p.pathId] = &p;
+    std::map<int, FrameCamera> cameras;
     std::map<int, View> views;
     for (const SolvedFrame& f : shot.solve->frames)
-        if (f.solved) views[f.frame] = viewFromPose(f.pose);
+        if (const auto camera = shot.solve->cameraAt(f.frame)) {
+            cameras.emplace(f.frame, *camera);
+            views[f.frame] = viewFromPose(f.pose);
+        }
     ReacquireRequest request;
     request.paths = *shot.paths;
     request.frames = frames;
@@ -339,7 +343,7 @@ Shot withGuidedTrack(const Shot& shot, Progress& progress, std::string* sentence
         if (point == points.end() || view == views.end() || reference == views.end()) return std::nullopt;
         const Eigen::Vector3d &X = point->second->position, here = view->second.toCamera(X),
                               there = reference->second.toCamera(X);
-        const auto pixel = project(view->second, shot.solve->intrinsics(view->first), X);
+        const auto pixel = cameras.at(view->first).project(X);
         if (!pixel || !(here.z() > 0) || !(there.z() > 0)) return std::nullopt;
         // A small plane that faced the reference camera: turned and scaled as the camera did.
         const Eigen::Matrix3d turn = view->second.rotation * reference->second.rotation.transpose();

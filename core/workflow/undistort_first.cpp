@@ -64,8 +64,8 @@ bool canBeUndistorted(const Intrinsics& lens, int width, int height) {
 std::optional<Intrinsics> lensToTrackBy(const Shot& shot, PlateSource& source) {
     std::optional<Intrinsics> lens;
     const int width = shot.plate.width, height = shot.plate.height;
-    if (shot.back.distortion != Known::unknown) {
-        if (!shot.back.lens.isZero()) lens = shot.givenLens();
+    if (shot.priors.distortion != Known::unknown) {
+        if (!shot.priors.lens.isZero()) lens = shot.givenLens();
         if (lens && !shot.trackUndistorted && !distortsStrongly(*lens, width, height)) return std::nullopt;
     } else {
         const std::vector<int> frames = shot.frames();

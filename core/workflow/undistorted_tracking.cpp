@@ -125,7 +125,7 @@ std::vector<Path> trackUndistorted(TrackRequest request, const Intrinsics& lens,
         for (Path& p : paths) {
             undistortion.distort(p);
             // Beyond the plate's border there is nothing that was tracked.
-            std::erase_if(p.points, [&](const PathPoint& q) { return !undistortion.inside({q.x, q.y}, 0); });
+            p.points.eraseIf([&](const PathPoint& q) { return !undistortion.inside({q.x, q.y}, 0); });
         }
         std::erase_if(paths, [](const Path& p) { return p.points.empty(); });
     };

@@ -78,18 +78,20 @@ std::string lensInBrief(const LensModel& l) {
 Verdict onLens(const Shot& s) {
     const bool solved = s.solve->has() && s.solve->motion != Motion::lockedOff;
     if (!solved) {
-        if (s.back.distortion != Known::unknown && !s.back.lens.isZero())
-            return {s.back.distortion == Known::known ? Lamp::good : Lamp::none,
-                    text("%s%s %s", s.back.focal == Known::unknown ? "" : text("%.4g mm · ", s.back.focalMm).c_str(),
-                         lensInBrief(s.back.lens).c_str(),
-                         s.back.distortion == Known::known ? "known" : "as a start value")};
-        if (s.back.focal == Known::known) return {Lamp::good, text("focal length %.4g mm known", s.back.focalMm)};
-        if (s.back.focal == Known::start) return {Lamp::none, text("focal length starts at %.4g mm", s.back.focalMm)};
+        if (s.priors.distortion != Known::unknown && !s.priors.lens.isZero())
+            return {
+                s.priors.distortion == Known::known ? Lamp::good : Lamp::none,
+                text("%s%s %s", s.priors.focal == Known::unknown ? "" : text("%.4g mm · ", s.priors.focalMm).c_str(),
+                     lensInBrief(s.priors.lens).c_str(),
+                     s.priors.distortion == Known::known ? "known" : "as a start value")};
+        if (s.priors.focal == Known::known) return {Lamp::good, text("focal length %.4g mm known", s.priors.focalMm)};
+        if (s.priors.focal == Known::start)
+            return {Lamp::none, text("focal length starts at %.4g mm", s.priors.focalMm)};
         return {Lamp::none, "Unknown: the solve will find it"};
     }
     const Intrinsics& l = s.solve->lens;
     const double across = seenAcross(l, s.plate.width, s.plate.height) * 180 / M_PI;
-    const std::string how = s.back.distortion == Known::known ? "given" : "solved";
+    const std::string how = s.priors.distortion == Known::known ? "given" : "solved";
     if (s.solve->distortionRefusedPx >= 0 && !stalenessOf(s).solve) return {Lamp::look, refusalOf(*s.solve)};
     return {stalenessOf(s).solve ? Lamp::stale : Lamp::good,
             text("field of view %.1f° · %s %s", across, lensInBrief(l.lens).c_str(), how.c_str())};
@@ -154,13 +156,13 @@ double focalDoubt(const SolveResult& r) {
 /// A known focal length that the paths contradict; empty else.
 std::string focalContradiction(const Shot& s) {
     const SolveResult& r = *s.solve;
-    if (!(r.askedFocalPx > 0) || s.back.focal != Known::known) return {};
-    const double mm = focalMmFromPx(r.askedFocalPx, s.back.sensorWidthMm, s.plate.width, s.pixelAspect());
+    if (!(r.askedFocalPx > 0) || s.priors.focal != Known::known) return {};
+    const double mm = focalMmFromPx(r.askedFocalPx, s.priors.sensorWidthMm, s.plate.width, s.pixelAspect());
     const std::string had = r.has() && r.rmsPx > 0 ? text(" instead of %.2f", r.rmsPx) : std::string();
     return text(
         "The known focal length of %.4g mm does not go with the paths: they ask for %.4g mm on this film back, "
         "with a fit of %.2f%s px. Check the focal length and the film back's width (%.4g mm).",
-        s.back.focalMm, mm, r.askedRmsPx, had.c_str(), s.back.sensorWidthMm);
+        s.priors.focalMm, mm, r.askedRmsPx, had.c_str(), s.priors.sensorWidthMm);
 }
 
 /// Nearly all live paths belong to movers: nothing is left for the camera.
@@ -308,7 +310,7 @@ Verdict onSolve(const Shot& s) {
                               "look alike. Look whether near things are near; a stretch where the camera comes closer "
                               "tells them apart.",
                               r.mirrorRmsPx)};
-    if (r.motion == Motion::free && r.relief < 0.01 && s.back.focal == Known::unknown)
+    if (r.motion == Motion::free && r.relief < 0.01 && s.priors.focal == Known::unknown)
         return {Lamp::look,
                 number + text(". All points lie on one plane, which tells the focal length badly (%s): give it if you "
                               "know it, or add features off the plane.",
@@ -327,7 +329,7 @@ Verdict onSolve(const Shot& s) {
                 number + text(". The focal length is only known to ±%.1f %%, and depth is as unsure: give it "
                               "if you know it, or use a stretch with more parallax.",
                               100 * doubt)};
-    if (frames < 11 && s.back.distortion == Known::unknown)
+    if (frames < 11 && s.priors.distortion == Known::unknown)
         return {
             Lamp::look,
             number + text(". %d frames are few to find distortion from: give a start value if you have one.", frames)};

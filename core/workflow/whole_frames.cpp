@@ -103,7 +103,7 @@ void WholeFrames::moveReference(Path& p) const {
 
 void WholeFrames::cutAtDoubtfulReferences(Path& p) const {
     const double margin = reach * source_.info().width / 1280.0;
-    const std::vector<PathPoint>& points = p.points;
+    const std::vector<PathPoint>& points = p.points.values();
     // Where one point and the next are measured against different references, the newer one was taken at the point
     // with the smaller count.
     std::vector<size_t> begins{0};
@@ -135,7 +135,7 @@ void WholeFrames::removeFrom(std::vector<Path>& paths) {
     std::map<int, int> sound;  // points of a frame that depend on no damage
     for (Path& p : paths) {
         moveReference(p);
-        std::erase_if(p.points, [&](const PathPoint& q) { return damaged_.contains(q.frame); });
+        p.points.eraseIf([&](const PathPoint& q) { return damaged_.contains(q.frame); });
         if (!p.points.empty()) cutAtDoubtfulReferences(p);
         for (const PathPoint& q : p.points) sound[q.frame] += !depends(q, margin);
     }
@@ -149,10 +149,9 @@ void WholeFrames::removeFrom(std::vector<Path>& paths) {
         // What was measured against a picture that depends on damage is as doubtful as that.
         const PathPoint* reference = p.at(p.referenceFrame);
         const bool doubtfulReference = !keep && reference && depends(*reference, margin);
-        std::erase_if(p.points, [&](const PathPoint& q) {
-            return q.chain == 0 && doubtfulReference && q.origin != PointOrigin::byHand;
-        });
-        std::erase_if(p.points, [&](const PathPoint& q) {
+        p.points.eraseIf(
+            [&](const PathPoint& q) { return q.chain == 0 && doubtfulReference && q.origin != PointOrigin::byHand; });
+        p.points.eraseIf([&](const PathPoint& q) {
             return q.origin != PointOrigin::byHand && !keep && dependent.contains(q.frame) && depends(q, margin);
         });
         for (PathPoint& q : p.points)

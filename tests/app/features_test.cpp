@@ -152,8 +152,8 @@ class FeaturesTest : public QObject {
         QTest::keyClick(ui.plate, Qt::Key_Return);
         QCOMPARE(ui.document.shot().exclusions.masks.size(), size_t(1));
         const auto mask = [&] { return ui.document.shot().exclusions.masks.front(); };
-        QCOMPARE(mask().keys.front().points.size(), size_t(4));
-        QVERIFY(!mask().keys.front().points[3].out.isZero());
+        QCOMPARE(mask().keys.front().value.size(), size_t(4));
+        QVERIFY(!mask().keys.front().value[3].out.isZero());
         QCOMPARE(ui.document.selectedMask(), mask().id);
         // It is seen: the hatching darkens the sky.
         const QImage shown = ui.plate->grab().toImage();
@@ -187,10 +187,10 @@ class FeaturesTest : public QObject {
         // One more point by double click on the outline's top, taken away again with Delete.
         const Eigen::Vector2d a = mask().pointsAt(1001)[0].at, b = mask().pointsAt(1001)[1].at, middle = 0.5 * (a + b);
         QTest::mouseDClick(ui.plate, Qt::LeftButton, {}, ui.at(middle.x(), middle.y()));
-        QCOMPARE(mask().keys.front().points.size(), size_t(5));
+        QCOMPARE(mask().keys.front().value.size(), size_t(5));
         ui.plate->setFocus();
         QTest::keyClick(ui.plate, Qt::Key_Delete);
-        QCOMPARE(mask().keys.front().points.size(), size_t(4));
+        QCOMPARE(mask().keys.front().value.size(), size_t(4));
         QTest::keyClick(ui.plate, Qt::Key_Delete);
         QVERIFY(ui.document.shot().exclusions.masks.empty());
         ui.document.undoStack().undo();
@@ -230,7 +230,7 @@ class FeaturesTest : public QObject {
         // In another frame it is a correction, and the undistorted view changes with it.
         ui.document.setFrame(1016);
         QTRY_VERIFY(ui.plate->pictureReady(1016));
-        auto* undistorted = ui.child<QLabel>("undistorted");
+        auto* undistorted = ui.child<QLabel>("rectified");
         QTRY_VERIFY(undistorted->pixmap().width() > 100);
         const QImage before = undistorted->pixmap().toImage();
         const Eigen::Vector2d found = (*patch().cornersAt(1016))[0];

@@ -83,10 +83,10 @@ class LensTest : public QObject {
         Q_EMIT ui.window.findChild<QComboBox*>("focalKnown")->activated(1);
         ui.type("sensorWidth", "36");
         ui.type("fieldOfView", "90");
-        QVERIFY(std::fabs(ui.document.shot().back.focalMm - 18) < 1e-9);
+        QVERIFY(std::fabs(ui.document.shot().priors.focalMm - 18) < 1e-9);
         const double width = ui.document.shot().plate.width;
         ui.type("focalPx", QString::number(width));
-        QVERIFY(std::fabs(ui.document.shot().back.focalMm - 36) < 1e-9);
+        QVERIFY(std::fabs(ui.document.shot().priors.focalMm - 36) < 1e-9);
         // A lens from a file sets all of it.
         const QString file = folder_.filePath("wide.json");
         writeFileAtomically(
@@ -94,7 +94,7 @@ class LensTest : public QObject {
             R"({"image": {"width": 960, "height": 540}, "focal_px": 480, "principal_point_px": [489.5, 265.5],
                                 "lens": {"model": "division", "lambda": -0.1}})");
         ui.window.lensEdits().takeFile(file);
-        const CameraBack& b = ui.document.shot().back;
+        const CameraPriors& b = ui.document.shot().priors;
         QCOMPARE(b.lens.kind(), LensKind::division);
         QCOMPARE(b.distortion, Known::known);
         QVERIFY(std::fabs(b.focalMm - 18) < 1e-9);
@@ -104,7 +104,7 @@ class LensTest : public QObject {
         ui.window.saveLens(folder_.filePath("again.json"));
         ui.document.undoStack().undo();
         ui.window.lensEdits().takeFile(folder_.filePath("again.json"));
-        QVERIFY(std::fabs(ui.document.shot().back.lens.value("lambda") + 0.1) < 1e-12);
+        QVERIFY(std::fabs(ui.document.shot().priors.lens.value("lambda") + 0.1) < 1e-12);
         ui.window.lensEdits().takeFile(folder_.filePath("missing.json"));
         QVERIFY(!ui.sentence().isEmpty());
     }
@@ -117,9 +117,9 @@ class LensTest : public QObject {
         QTest::keyClick(known, Qt::Key_Down);
         QTest::keyClick(known, Qt::Key_Down);
         QTest::keyClick(known, Qt::Key_Return);
-        QCOMPARE(int(ui.document.shot().back.focal), int(Known::known));
+        QCOMPARE(int(ui.document.shot().priors.focal), int(Known::known));
         ui.type("focalMm", "16*2");
-        QCOMPARE(ui.document.shot().back.focalMm, 32.0);
+        QCOMPARE(ui.document.shot().priors.focalMm, 32.0);
         QCOMPARE(int(ui.window.findChild<Route*>()->entry(Step::solve)->verdict().lamp), int(Lamp::stale));
         ui.plate->setFocus();
         QTest::keyClick(&ui.window, Qt::Key_R, Qt::ControlModifier);
@@ -136,8 +136,8 @@ class LensTest : public QObject {
         backs->setCurrentIndex(full);
         Q_EMIT backs->activated(full);
         // SMPTE ST 59, camera aperture A: 24.89 mm (from memory).
-        QVERIFY(std::fabs(ui.document.shot().back.sensorWidthMm - 24.89) < 1e-9);
-        QVERIFY(!ui.document.shot().back.sensorAssumed);
+        QVERIFY(std::fabs(ui.document.shot().priors.sensorWidthMm - 24.89) < 1e-9);
+        QVERIFY(!ui.document.shot().priors.sensorAssumed);
         backs->setCurrentIndex(backs->findText("Full frame"));
         Q_EMIT backs->activated(backs->currentIndex());
         ui.child<QComboBox>("focalKnown")->setCurrentIndex(2);
@@ -145,16 +145,16 @@ class LensTest : public QObject {
         // 16:9 from 36 mm: the diagonal is shorter than that of 36 × 24, so the equivalent is longer than the lens.
         ui.type("focal35", "50");
         const double diagonal = std::hypot(36.0, 36.0 * 9 / 16);
-        QVERIFY(std::fabs(ui.document.shot().back.focalMm - 50 * diagonal / std::hypot(36.0, 24.0)) < 1e-6);
+        QVERIFY(std::fabs(ui.document.shot().priors.focalMm - 50 * diagonal / std::hypot(36.0, 24.0)) < 1e-6);
         // A name that the camera data base does not know is said, and changes nothing.
-        const CameraBack before = ui.document.shot().back;
+        const CameraPriors before = ui.document.shot().priors;
         auto* camera = ui.child<QLineEdit>("cameraName");
         camera->setFocus();
         QTest::keyClicks(camera, "Tidal Optics Anchor");
         QTest::keyClick(camera, Qt::Key_Escape);
         camera->setText("Tidal Optics Anchor");
         QTest::keyClick(camera, Qt::Key_Return);
-        QVERIFY(ui.document.shot().back == before);
+        QVERIFY(ui.document.shot().priors == before);
         QVERIFY2(ui.sentence().contains("data base"), qPrintable(ui.sentence()));
         ui.type("squeeze", "2");
         QCOMPARE(ui.document.shot().pixelAspect(), 2.0);
@@ -168,16 +168,16 @@ class LensTest : public QObject {
         show(ui, LensSection::back);
         ui.type("cutWidth", "1280");
         // The height tracks, cut from the middle: half of the sensor, axis in the middle.
-        QVERIFY(std::fabs(ui.document.shot().back.sensorWidthMm - 18) < 1e-9);
-        QCOMPARE(ui.document.shot().back.cut.fullHeight, 720.0);
+        QVERIFY(std::fabs(ui.document.shot().priors.sensorWidthMm - 18) < 1e-9);
+        QCOMPARE(ui.document.shot().priors.cut.fullHeight, 720.0);
         ui.type("cutLeft", "0");
-        QCOMPARE(ui.document.shot().back.principalOffset.x(), 320.0);
+        QCOMPARE(ui.document.shot().priors.principalOffset.x(), 320.0);
         ui.type("cutLeft", "900");
         QVERIFY2(ui.sentence().contains("does not lie inside"), qPrintable(ui.sentence()));
-        QCOMPARE(ui.document.shot().back.principalOffset.x(), 320.0);
+        QCOMPARE(ui.document.shot().priors.principalOffset.x(), 320.0);
         ui.document.undoStack().undo();
         ui.document.undoStack().undo();
-        QVERIFY(std::fabs(ui.document.shot().back.sensorWidthMm - 36) < 1e-9);
+        QVERIFY(std::fabs(ui.document.shot().priors.sensorWidthMm - 36) < 1e-9);
     }
 
     void anotherModelTakesTheDistortionOver() {
@@ -187,12 +187,12 @@ class LensTest : public QObject {
         state->setCurrentIndex(1);
         Q_EMIT state->activated(1);
         ui.type("brown-conrady-k1", "-0.12345678901234");
-        QCOMPARE(ui.document.shot().back.lens.value("k1"), -0.12345678901234);
+        QCOMPARE(ui.document.shot().priors.lens.value("k1"), -0.12345678901234);
         auto* model = ui.child<QComboBox>("lensModel");
         model->setCurrentIndex(1);
         Q_EMIT model->activated(1);
-        QCOMPARE(ui.document.shot().back.lens.kind(), LensKind::division);
-        QVERIFY(ui.document.shot().back.lens.value("lambda") < -0.05);
+        QCOMPARE(ui.document.shot().priors.lens.kind(), LensKind::division);
+        QVERIFY(ui.document.shot().priors.lens.value("lambda") < -0.05);
         QVERIFY2(ui.sentence().contains("differ by at most"), qPrintable(ui.sentence()));
         QVERIFY(ui.child<NumberField>("division-lambda")->isVisible());
         QVERIFY(!ui.child<NumberField>("brown-conrady-k1")->isVisible());
@@ -217,11 +217,11 @@ class LensTest : public QObject {
         QVERIFY(plot->enlarged() > 10);
         QVERIFY(ui.child<QLabel>("chartNumbers")->text().contains("focal"));
         ui.window.action("takeChart")->trigger();
-        QCOMPARE(ui.document.shot().back.distortion, Known::known);
-        QVERIFY(ui.document.shot().back.lens.value("k1") < -0.2);
+        QCOMPARE(ui.document.shot().priors.distortion, Known::known);
+        QVERIFY(ui.document.shot().priors.lens.value("k1") < -0.2);
         // One undo takes the lens back, another the chart.
         ui.document.undoStack().undo();
-        QCOMPARE(ui.document.shot().back.distortion, Known::unknown);
+        QCOMPARE(ui.document.shot().priors.distortion, Known::unknown);
         ui.document.undoStack().undo();
         QVERIFY(ui.document.shot().chart->stills.empty());
     }
@@ -252,8 +252,8 @@ class LensTest : public QObject {
         // With none accepted all are used; the distortion becomes a start value.
         ui.window.action("solveEdges")->trigger();
         ui.finish();
-        QCOMPARE(ui.document.shot().back.distortion, Known::start);
-        QVERIFY(ui.document.shot().back.lens.value("k1") < -0.1);
+        QCOMPARE(ui.document.shot().priors.distortion, Known::start);
+        QVERIFY(ui.document.shot().priors.lens.value("k1") < -0.1);
         QVERIFY2(ui.sentence().contains("proposed edges"), qPrintable(ui.sentence()));
         QTest::keyClick(&ui.window, Qt::Key_U);
         QVERIFY2(ui.plate->undistortedShown(), qPrintable(ui.sentence()));
@@ -308,28 +308,28 @@ class LensTest : public QObject {
         const CameraEntry camera = ui.window.lensEdits().base().all().front();
         const QString name = QString::fromStdString(camera.maker + " " + camera.model);
         ui.window.lensEdits().takeCamera(QString::fromStdString(camera.model));
-        QVERIFY2(!ui.document.shot().back.sensorAssumed, qPrintable(name + ": " + ui.sentence()));
-        const double high = ui.document.shot().back.sensorWidthMm * 9 / 16;
+        QVERIFY2(!ui.document.shot().priors.sensorAssumed, qPrintable(name + ": " + ui.sentence()));
+        const double high = ui.document.shot().priors.sensorWidthMm * 9 / 16;
         // The first match may be a sister model: what counts is that the width fits the crop factor that is said.
-        const double crop = std::hypot(36.0, 24.0) / std::hypot(ui.document.shot().back.sensorWidthMm, high);
+        const double crop = std::hypot(36.0, 24.0) / std::hypot(ui.document.shot().priors.sensorWidthMm, high);
         QVERIFY2(ui.sentence().contains(QString::number(crop, 'g', 4)), qPrintable(ui.sentence()));
         show(ui, LensSection::distortion);
         ui.window.lensEdits().takeProfile("no such lens");
         QVERIFY2(ui.sentence().contains("does not know"), qPrintable(ui.sentence()));
-        QCOMPARE(ui.document.shot().back.distortion, Known::unknown);
+        QCOMPARE(ui.document.shot().priors.distortion, Known::unknown);
         Shot with = ui.document.shot();
-        with.back.focal = Known::known;
+        with.priors.focal = Known::known;
         // The first lens of the base that distorts at one of some focal lengths.
         const CameraBase& base = ui.window.lensEdits().base();
         std::optional<LensProfile> found;
         for (const std::string& lens : base.lenses({}, {}))
             for (const double mm : {24.0, 35.0, 50.0})
-                if (!found && (found = base.profile(lens, mm))) with.back.focalMm = mm;
+                if (!found && (found = base.profile(lens, mm))) with.priors.focalMm = mm;
         QVERIFY(found.has_value());
         ui.document.edit("focal", with);
         ui.window.lensEdits().takeProfile(QString::fromStdString(found->lens));
-        QCOMPARE(ui.document.shot().back.distortion, Known::known);
-        QVERIFY(!ui.document.shot().back.lens.isZero());
+        QCOMPARE(ui.document.shot().priors.distortion, Known::known);
+        QVERIFY(!ui.document.shot().priors.lens.isZero());
         QVERIFY2(ui.sentence().contains(QString::fromStdString(found->lens)), qPrintable(ui.sentence()));
     }
 
@@ -417,8 +417,8 @@ class LensTest : public QObject {
         QVERIFY(!box->isChecked());
         QVERIFY2(ui.sentence().contains("no lens"), qPrintable(ui.sentence()));
         Shot with = ui.document.shot();
-        with.back.distortion = Known::known;
-        with.back.lens = LensModel::brownConrady(-0.03);
+        with.priors.distortion = Known::known;
+        with.priors.lens = LensModel::brownConrady(-0.03);
         ui.document.edit("lens", with);
         box->setChecked(true);
         QVERIFY(ui.document.shot().trackUndistorted);

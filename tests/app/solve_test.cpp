@@ -304,16 +304,16 @@ class SolveTest : public QObject {
         Ui ui(solvedProject());
         ui.window.action("stepSolve")->trigger();
         ui.type("readout", "8");
-        QCOMPARE(ui.document.shot().back.readoutKnown, Known::known);
-        QVERIFY(std::fabs(ui.document.shot().back.readout - 0.008 * ui.document.shot().rate().value()) < 1e-9);
+        QCOMPARE(ui.document.shot().priors.readoutKnown, Known::known);
+        QVERIFY(std::fabs(ui.document.shot().priors.readout - 0.008 * ui.document.shot().rate().value()) < 1e-9);
         settle(ui);
-        QVERIFY(std::fabs(ui.document.shot().solve->readout - ui.document.shot().back.readout) < 1e-9);
+        QVERIFY(std::fabs(ui.document.shot().solve->readout - ui.document.shot().priors.readout) < 1e-9);
         auto* rows = ui.child<QComboBox>("rowsChoice");
         QCOMPARE(rows->currentIndex(), 2);
         rows->setFocus();
         QTest::keyClick(rows, Qt::Key_Down);
         QTest::keyClick(rows, Qt::Key_Return);
-        QCOMPARE(ui.document.shot().back.readoutKnown, Known::start);
+        QCOMPARE(ui.document.shot().priors.readoutKnown, Known::start);
         settle(ui);
         QVERIFY(ui.document.shot().solve->readoutSigma >= 0);
         // These stills have all rows of one moment.

@@ -382,14 +382,14 @@ class WindowTest : public QObject {
         Shot shot = ui.document.shot();
         std::vector<Path> many;
         const int frame = ui.document.frame();
-        for (int k = 0; k < 1200; ++k) {
+        for (int k = 0; k < 3000; ++k) {
             Path p;
             p.id = 5000 + k;
             p.referenceFrame = frame;
             PathPoint q;
             q.frame = frame;
-            q.x = 8 + (k % 40) * (shot.plate.width - 16) / 39.0;
-            q.y = 8 + (k / 40) * (shot.plate.height - 16) / 29.0;
+            q.x = 8 + (k % 60) * (shot.plate.width - 16) / 59.0;
+            q.y = 8 + (k / 60) * (shot.plate.height - 16) / 49.0;
             p.points = {q};
             many.push_back(p);
         }
@@ -403,7 +403,7 @@ class WindowTest : public QObject {
         QCOMPARE(ui.plate->pathAt(mark), many[600].id);
         QCOMPARE(ui.plate->pathAt(mark + QPointF(2, 0)), many[600].id);
         const double step = ui.plate->fromPixel(many[601].points[0].x, 0).x() - mark.x(),
-                     down = ui.plate->fromPixel(0, many[640].points[0].y).y() - mark.y();
+                     down = ui.plate->fromPixel(0, many[660].points[0].y).y() - mark.y();
         QCOMPARE(ui.plate->pathAt(mark + QPointF(0.5 * step, 0.5 * down)), 0);
         ui.document.undoStack().undo();
         QVERIFY(ui.plate->markScale() > crowded);
@@ -579,6 +579,22 @@ class WindowTest : public QObject {
         QCOMPARE(program.exitStatus(), QProcess::NormalExit);
         QCOMPARE(program.exitCode(), 0);
         QVERIFY(QFile::exists(folder_.filePath("offscreen/solve.png")));
+    }
+
+    void helpAndVersionNeedNoDisplay() {
+        for (const char* word : {"--help", "--version"}) {
+            QProcess program;
+            QProcessEnvironment environment = QProcessEnvironment::systemEnvironment();
+            environment.remove("DISPLAY");
+            environment.remove("WAYLAND_DISPLAY");
+            environment.remove("QT_QPA_PLATFORM");
+            program.setProcessEnvironment(environment);
+            program.start(VA_PROGRAM, {word});
+            QVERIFY(program.waitForFinished(20000));
+            QCOMPARE(program.exitStatus(), QProcess::NormalExit);
+            QCOMPARE(program.exitCode(), 0);
+            QVERIFY(program.readAllStandardOutput().contains("vivid-anchor"));
+        }
     }
 
     // A scale for the colour-blind rises evenly in lightness; its end is the published one, #fee838 (from memory).

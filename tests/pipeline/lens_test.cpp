@@ -113,7 +113,7 @@ TEST(LensChart, DemoStillsGiveTheTrueLens) {
     ASSERT_EQ(c.uncertainty.front().name, "focal");
     EXPECT_LT(std::fabs(c.uncertainty.front().value - truth.focalPx), 5 * c.uncertainty.front().sigma);
     const Shot taken = withChartLens(shot);
-    EXPECT_EQ(taken.back.distortion, Known::known);
+    EXPECT_EQ(taken.priors.distortion, Known::known);
     EXPECT_NEAR(taken.givenLens().focalPx, c.lens.focalPx, 1e-9);
 }
 
@@ -180,14 +180,14 @@ TEST(UndistortFirst, OnlyWhereTheLensDistortsStrongly) {
     ASSERT_TRUE(guess);
     EXPECT_TRUE(distortsStrongly(*guess, 960, 540));
     // A known lens without a distortion is the artist's word.
-    shot.back.distortion = Known::known;
+    shot.priors.distortion = Known::known;
     EXPECT_FALSE(lensToTrackBy(shot, *openPlate(wide)));
     // A mild one only when asked for; one that folds over is never used, and said where it was asked for.
-    shot.back.lens = LensModel::brownConrady(-0.02);
+    shot.priors.lens = LensModel::brownConrady(-0.02);
     EXPECT_FALSE(lensToTrackBy(shot, *openPlate(wide)));
     shot.trackUndistorted = true;
     EXPECT_TRUE(lensToTrackBy(shot, *openPlate(wide)));
-    shot.back.lens = LensModel::brownConrady(-3);
+    shot.priors.lens = LensModel::brownConrady(-3);
     shot.range = {1001, 1002};
     Progress progress;
     EXPECT_THROW((void)withPaths(shot, progress), InputError) << "asked for, and can't be";
@@ -213,9 +213,9 @@ TEST(WideYard, UnknownLensIsSolved) {
 
 TEST(WideYard, TheChartsLensIsUsed) {
     const Shot chart = withChartLens(withDemoChart());
-    const Shot shot = matched([&](Shot& s) { s.back = chart.back; });
+    const Shot shot = matched([&](Shot& s) { s.priors = chart.priors; });
     ASSERT_EQ(shot.solve->motion, Motion::free);
-    EXPECT_TRUE(shot.solve->lens.lens == chart.back.lens) << "known is known";
+    EXPECT_TRUE(shot.solve->lens.lens == chart.priors.lens) << "known is known";
     const Judgement j = judged(shot);
     EXPECT_EQ(j.solved, 80);
     EXPECT_LE(j.stickPx, 0.07);
@@ -234,8 +234,8 @@ TEST(FewFrames, RefuseADistortionThatTheyDoNotTell) {
     EXPECT_EQ(v.lamp, Lamp::look);
     EXPECT_NE(v.sentence.find("taken as none"), std::string::npos) << v.sentence;
     // A start value is kept instead.
-    shot.back.distortion = Known::start;
-    shot.back.lens = LensModel::brownConrady(-0.03);
+    shot.priors.distortion = Known::start;
+    shot.priors.lens = LensModel::brownConrady(-0.03);
     const Shot started = matchShot(shot, progress);
     ASSERT_EQ(started.solve->motion, Motion::free);
     EXPECT_NEAR(largestDistortionPx(started.solve->lens, 640, 360), largestDistortionPx(shot.givenLens(), 640, 360),
@@ -246,7 +246,7 @@ TEST(WideYard, EdgesAreAStartForFewFrames) {
     Progress progress;
     Shot shot = withEdgesFound(withPlate(Shot(), wide), 1001, progress);
     shot = withLensFromEdges(shot, progress);
-    EXPECT_EQ(shot.back.distortion, Known::start);
+    EXPECT_EQ(shot.priors.distortion, Known::start);
     shot.range = {1001, 1020};
     const Shot solved = matchShot(shot, progress);
     ASSERT_EQ(solved.solve->motion, Motion::free);
@@ -265,7 +265,7 @@ TEST(WideYard, EdgesAreAStartForFewFrames) {
 TEST(WideYard, UndistortedTrackingLiesOnThePlate) {
     const Shot chart = withChartLens(withDemoChart());
     Shot shot = withPlate(Shot(), wide);
-    shot.back = chart.back;
+    shot.priors = chart.priors;
     shot.trackUndistorted = true;
     Progress progress;
     const Shot solved = matchShot(shot, progress);

@@ -196,8 +196,8 @@ TEST(CameraMetadata, TagsAreReadAndJoinedWithTheBase) {
     EXPECT_NEAR(*facts.sensorWidthMm * known.cropFactor, 36, 0.02);
     EXPECT_TRUE(facts.trouble.empty());
     const Shot shot = withBackFacts(withPlate(Shot(), file), facts);
-    EXPECT_EQ(shot.back.focal, Known::start);
-    EXPECT_FALSE(shot.back.sensorAssumed);
+    EXPECT_EQ(shot.priors.focal, Known::start);
+    EXPECT_FALSE(shot.priors.sensorAssumed);
 }
 
 TEST(CameraMetadata, EquivalentFocalLengthGivesTheSensor) {

@@ -224,7 +224,7 @@ TEST(Zoom, InANodalPanWhereAFifthOfThePathsSlides) {
         o.camera = [](double t) { return lookAlong({0, 1, 0}, -0.2 + 0.4 * t, 0.05 * t); };
         SyntheticShot s = makeSyntheticShot(o);
         for (size_t k = 0; k < s.paths.size(); k += 5) {
-            std::vector<PathPoint>& points = s.paths[k].points;
+            std::vector<PathPoint>& points = s.paths[k].points.own();
             // Outward as the lens closes in, as what stands behind an edge is uncovered.
             for (size_t i = 0; i < points.size(); ++i)
                 points[i].x += 1.2 * (double(i) / double(points.size()) - 0.5) * (points[i].x > 640 ? 1 : -1);

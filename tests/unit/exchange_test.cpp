@@ -42,6 +42,17 @@ TEST_F(Exchange, EveryFormatIsVerifiedAndTight) {
     }
 }
 
+// A project can hold a solve without frames: nothing can be compared then, and that is no success.
+TEST_F(Exchange, ASolveWithoutFramesIsNoSuccess) {
+    SceneExport empty = scene();
+    empty.frames.clear();
+    for (const ExportFormat* format : exportFormats()) {
+        const ExportCheck check = exportAndVerify(empty, *format, folder_ / format->fileName);
+        EXPECT_FALSE(check.passed) << format->word;
+        EXPECT_FALSE(check.sentence.empty());
+    }
+}
+
 TEST_F(Exchange, EveryLensModelSurvives) {
     for (int kind = 0; kind < lensKinds; ++kind) {
         SceneExport s = scene();

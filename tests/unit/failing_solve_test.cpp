@@ -54,8 +54,8 @@ void expectSays(const Shot& s, const std::string& part) {
 
 TEST(FailingSolve, AbsurdKnownFocalLengthIsContradictedWithANumber) {
     Shot s = shotOf(makeSyntheticShot({}));
-    s.back.focal = Known::known;
-    s.back.focalMm = 90;  // truth: 1100 px of 1280 on 36 mm = 30.9 mm
+    s.priors.focal = Known::known;
+    s.priors.focalMm = 90;  // truth: 1100 px of 1280 on 36 mm = 30.9 mm
     s = solved(s);
     expectSays(s, "does not go with the paths: they ask for 3");
     EXPECT_NEAR(s.solve->askedFocalPx, 1100, 30);
@@ -63,8 +63,8 @@ TEST(FailingSolve, AbsurdKnownFocalLengthIsContradictedWithANumber) {
 
 TEST(FailingSolve, RightKnownFocalLengthIsNotContradicted) {
     Shot s = shotOf(makeSyntheticShot({}));
-    s.back.focal = Known::known;
-    s.back.focalMm = 30.9375;
+    s.priors.focal = Known::known;
+    s.priors.focalMm = 30.9375;
     s = solved(s);
     EXPECT_EQ(s.solve->askedFocalPx, 0);
     EXPECT_EQ(verdictOn(s, Step::solve).lamp, Lamp::good) << verdictOn(s, Step::solve).sentence;
@@ -90,9 +90,9 @@ TEST(FailingSolve, FlatSceneWithAKnownLensIsSolved) {
     o.flat = true;
     const SyntheticShot made = makeSyntheticShot(o);
     Shot s = shotOf(made);
-    s.back.focal = s.back.distortion = Known::known;
-    s.back.focalMm = 30.9375;
-    s.back.lens = made.lens.lens;
+    s.priors.focal = s.priors.distortion = Known::known;
+    s.priors.focalMm = 30.9375;
+    s.priors.lens = made.lens.lens;
     s = solved(s);
     ASSERT_EQ(s.solve->motion, Motion::free);
     EXPECT_EQ(s.solve->solvedCount(), 40);
@@ -139,8 +139,8 @@ TEST(FailingSolve, MirrorImageInDepthIsNoticed) {
         if (p.points.size() > 30) made.paths.push_back(p);
     }
     Shot s = shotOf(made);
-    s.back.focal = s.back.distortion = Known::known;
-    s.back.focalMm = 40000.0 / 1280 * 36;
+    s.priors.focal = s.priors.distortion = Known::known;
+    s.priors.focalMm = 40000.0 / 1280 * 36;
     // Solved by hand, as it were: what is brought up to date starts at the truth.
     SolveResult truth;
     truth.motion = Motion::free;
@@ -222,8 +222,8 @@ TEST(FailingSolve, CutLosesOnlyWhatLiesBeyondIt) {
     std::vector<Path> cut;
     for (const Path& p : made.paths) {
         Path before = p, after = p;
-        std::erase_if(before.points, [](const PathPoint& q) { return q.frame > 1030; });
-        std::erase_if(after.points, [](const PathPoint& q) { return q.frame <= 1030; });
+        before.points.eraseIf([](const PathPoint& q) { return q.frame > 1030; });
+        after.points.eraseIf([](const PathPoint& q) { return q.frame <= 1030; });
         after.id += 10000;
         for (PathPoint& q : after.points) q.x = 1279 - q.x;  // another view
         if (before.points.size() > 4) cut.push_back(before);

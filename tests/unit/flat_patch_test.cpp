@@ -117,7 +117,7 @@ TEST(FlatPatch, CorrectionsGoEvenlyBetweenTheirFrames) {
     FlatPatch p = drawn();
     for (int f = 1; f <= 30; ++f) p.frames.push_back({f, Eigen::Matrix3d::Identity(), 1, 1});
     const Eigen::Vector2d by(8, -4), none(0, 0);
-    p.corrections[20] = {by, none, none, none};
+    p.corrections.set(20, {by, none, none, none});
     EXPECT_TRUE((*p.cornersAt(10))[0].isApprox(square[0]));
     EXPECT_TRUE((*p.cornersAt(15))[0].isApprox(square[0] + 0.5 * by));
     EXPECT_TRUE((*p.cornersAt(20))[0].isApprox(square[0] + by));

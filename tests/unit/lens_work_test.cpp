@@ -243,10 +243,10 @@ TEST(ZoomLens, ComesBackFromItsFileAndIsAskedForAFocalLength) {
     shot.plate.width = 1280;
     shot.plate.height = 720;
     EXPECT_THROW((void)withLensFile(shot, path), InputError);
-    shot.back.focal = Known::start;
-    shot.back.focalMm = 30;
+    shot.priors.focal = Known::start;
+    shot.priors.focalMm = 30;
     const Shot with = withLensFile(shot, path);
-    EXPECT_EQ(with.back.distortion, Known::known);
+    EXPECT_EQ(with.priors.distortion, Known::known);
     EXPECT_NEAR(with.givenLens().focalPx, zoom.at(30).intrinsics.focalPx, 1e-9);
 }
 
@@ -271,14 +271,14 @@ TEST(LensFiles, ADistortionWithoutItsFocalLengthStaysTheSameInPixels) {
     shot.plate.width = 1280;
     shot.plate.height = 720;
     const Shot unknown = withLensFile(shot, path);
-    EXPECT_EQ(unknown.back.focal, Known::unknown) << "nobody knows it";
-    EXPECT_EQ(unknown.back.distortion, Known::start);
-    EXPECT_NEAR(unknown.back.lens.value("k1"), -0.2, 1e-12) << "1.1 widths is what is assumed here as well";
-    shot.back.focal = Known::known;
-    shot.back.focalMm = 18;  // 640 px
+    EXPECT_EQ(unknown.priors.focal, Known::unknown) << "nobody knows it";
+    EXPECT_EQ(unknown.priors.distortion, Known::start);
+    EXPECT_NEAR(unknown.priors.lens.value("k1"), -0.2, 1e-12) << "1.1 widths is what is assumed here as well";
+    shot.priors.focal = Known::known;
+    shot.priors.focalMm = 18;  // 640 px
     const Shot known = withLensFile(shot, path);
-    EXPECT_EQ(known.back.distortion, Known::known);
-    EXPECT_EQ(known.back.focalMm, 18);
+    EXPECT_EQ(known.priors.distortion, Known::known);
+    EXPECT_EQ(known.priors.focalMm, 18);
     const Eigen::Vector2d offset(400, 200);
     const Intrinsics a = file.intrinsics, b = known.givenLens();
     EXPECT_LT((a.pixelFromNormalised(offset / a.focalPx) - b.pixelFromNormalised(offset / b.focalPx)).norm(), 1e-9);
@@ -294,22 +294,22 @@ Shot plain() {
     return s;
 }
 
-TEST(CameraBack, ACutOutTakesItsShareOfTheSensor) {
+TEST(CameraPriors, ACutOutTakesItsShareOfTheSensor) {
     // The right half of a picture twice as wide, from a 36 mm sensor: 18 mm, and the axis at its left edge.
     const Shot cut = withCut(plain(), {2560, 720, 1280, 0});
-    EXPECT_NEAR(cut.back.sensorWidthMm, 18, 1e-12);
-    EXPECT_NEAR(cut.back.principalOffset.x(), -640, 1e-9);
-    EXPECT_NEAR(cut.back.principalOffset.y(), 0, 1e-9);
+    EXPECT_NEAR(cut.priors.sensorWidthMm, 18, 1e-12);
+    EXPECT_NEAR(cut.priors.principalOffset.x(), -640, 1e-9);
+    EXPECT_NEAR(cut.priors.principalOffset.y(), 0, 1e-9);
     // Changed again, it starts from the whole.
     const Shot middle = withCut(cut, {2560, 1440, 640, 360});
-    EXPECT_NEAR(middle.back.sensorWidthMm, 18, 1e-12);
-    EXPECT_NEAR(middle.back.principalOffset.norm(), 0, 1e-9);
+    EXPECT_NEAR(middle.priors.sensorWidthMm, 18, 1e-12);
+    EXPECT_NEAR(middle.priors.principalOffset.norm(), 0, 1e-9);
     const Shot whole = withCut(middle, {});
-    EXPECT_NEAR(whole.back.sensorWidthMm, 36, 1e-12);
+    EXPECT_NEAR(whole.priors.sensorWidthMm, 36, 1e-12);
     EXPECT_THROW((void)withCut(plain(), {1300, 720, 100, 0}), InputError);
 }
 
-TEST(CameraBack, FilmBacksNameTheirSource) {
+TEST(CameraPriors, FilmBacksNameTheirSource) {
     EXPECT_GT(filmBacks().size(), 10u);
     for (const FilmBack& f : filmBacks()) {
         EXPECT_GT(f.widthMm, f.heightMm) << f.name;
@@ -323,21 +323,21 @@ TEST(CameraBack, FilmBacksNameTheirSource) {
     EXPECT_NEAR(std::hypot(36.0, 24.0) / std::hypot(crop->widthMm, crop->heightMm), 1.6, 0.03);
 }
 
-TEST(CameraBack, AnotherModelKeepsTheDistortionAndSaysHowWell) {
+TEST(CameraPriors, AnotherModelKeepsTheDistortionAndSaysHowWell) {
     Shot s = plain();
-    s.back.distortion = Known::start;
-    s.back.lens = LensModel::brownConrady(-0.1);
+    s.priors.distortion = Known::start;
+    s.priors.lens = LensModel::brownConrady(-0.1);
     std::string sentence;
     const Shot d = withLensModel(s, LensKind::division, &sentence);
-    EXPECT_EQ(d.back.lens.kind(), LensKind::division);
-    EXPECT_LT(d.back.lens.value("lambda"), -0.05);
+    EXPECT_EQ(d.priors.lens.kind(), LensKind::division);
+    EXPECT_LT(d.priors.lens.value("lambda"), -0.05);
     EXPECT_NE(sentence.find("px"), std::string::npos);
     // Nothing was known: nothing is invented.
-    s.back.distortion = Known::unknown;
-    EXPECT_TRUE(withLensModel(s, LensKind::division).back.lens.isZero());
+    s.priors.distortion = Known::unknown;
+    EXPECT_TRUE(withLensModel(s, LensKind::division).priors.lens.isZero());
 }
 
-TEST(CameraBack, EdgesNeedAPicture) {
+TEST(CameraPriors, EdgesNeedAPicture) {
     Progress progress;
     EXPECT_THROW((void)withEdgesFound(Shot(), 1, progress), InputError);
     EXPECT_THROW((void)withLensFromEdges(plain(), progress), InputError) << "no edges";
@@ -346,8 +346,8 @@ TEST(CameraBack, EdgesNeedAPicture) {
 TEST(LensInProject, EverythingComesBack) {
     Shot s = plain();
     s.name = "boat";
-    s.back.camera = "Tidal Optics Anchor 35";
-    s.back.cut = {2560, 1440, 640, 360};
+    s.priors.camera = "Tidal Optics Anchor 35";
+    s.priors.cut = {2560, 1440, 640, 360};
     s.edges.push_back({3, 1001, {{10.25, 20.5}, {13, 20.75}, {16, 21}}, true, false});
     s.edges.push_back({4, 1007, {{1, 2}, {4, 2.5}}, false, true});
     s.chartStills = {"/stills/a.jpg", "/stills/b.jpg"};
@@ -374,7 +374,7 @@ TEST(LensInProject, EverythingComesBack) {
     solve->distortionRefusedPx = 3.5;
     s.solve = solve;
     const Shot back = shotFromText(shotToText(s, "/tmp"), "/tmp/boat.vanchor");
-    EXPECT_TRUE(back.back == s.back);
+    EXPECT_TRUE(back.priors == s.priors);
     EXPECT_TRUE(back.edges == s.edges);
     EXPECT_EQ(back.chartStills, s.chartStills);
     EXPECT_TRUE(back.trackUndistorted);

@@ -51,15 +51,17 @@ TEST(MaskShape, BezierCircleHasItsArea) {
 TEST(MaskShape, InsertingAPointKeepsTheShape) {
     MaskShape m = shape({{{0, 0}, {0, 0}, {20, -30}}, {{100, 0}, {-10, -40}, {0, 0}}, {{50, 80}, {0, 0}, {0, 0}}});
     m.setPoints(20, square(0, 0, 10));
-    m.keys[1].points.resize(3);
+    std::vector<MaskPoint> shorter = m.keys.keys()[1].value;
+    shorter.resize(3);
+    m.keys.set(m.keys.keys()[1].frame, shorter);
     const auto before = flattened(m.pointsAt(10));
     m.insertPoint(0);
-    ASSERT_EQ(m.keys[0].points.size(), 4U);
-    ASSERT_EQ(m.keys[1].points.size(), 4U) << "all keys have as many points";
+    ASSERT_EQ(m.keys.keys()[0].value.size(), 4U);
+    ASSERT_EQ(m.keys.keys()[1].value.size(), 4U) << "all keys have as many points";
     for (const auto& p : flattened(m.pointsAt(10))) EXPECT_LT(std::fabs(signedDistance(before, p)), 0.3);
     m.removePoint(1);
     m.removePoint(0);
-    EXPECT_EQ(m.keys[0].points.size(), 3U) << "three stay";
+    EXPECT_EQ(m.keys.keys()[0].value.size(), 3U) << "three stay";
 }
 
 TEST(MaskSet, ExcludesIncludesInvertsGrowsAndFades) {

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "solve/mover.h"
+#include "solve/solver.h"
 
 #include <gtest/gtest.h>
 

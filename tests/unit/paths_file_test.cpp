@@ -27,7 +27,7 @@ class PathsFile : public ::testing::Test {
         Shot s = solved;
         auto paths = std::make_shared<std::vector<Path>>(*s.paths);
         Path& p = (*paths)[3];
-        p.name = "gable, \"left\"";
+        p.name = "gable, \"left\"\nsecond line";
         p.origin = PathOrigin::byHand;
         p.points[2].origin = PointOrigin::byHand;
         p.points[4].aside = true;

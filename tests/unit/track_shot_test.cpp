@@ -199,7 +199,7 @@ TEST(TrackShot, GuidedTrackWinsPointsBack) {
     size_t lost = 0;
     for (Path& p : *paths)
         if (p.id % 3 == 0 && p.referenceFrame < 1012)
-            lost += std::erase_if(p.points, [](const PathPoint& q) { return q.frame >= 1015 && q.frame < 1025; });
+            lost += p.points.eraseIf([](const PathPoint& q) { return q.frame >= 1015 && q.frame < 1025; });
     const auto original = s.paths;
     s.paths = paths;
     std::string sentence;

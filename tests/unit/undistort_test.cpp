@@ -201,7 +201,7 @@ TEST(Undistort, APlateGoesThereAndItsInsertBack) {
     std::filesystem::remove_all(folder);
 }
 
-// A half transparent insert, once as PNG (whose colour is never multiplied, PNG specification 2nd ed., 12.8) and once
+// A half transparent insert, once as PNG (whose colour is never multiplied, PNG specification, 6.2 "Alpha representation", from memory) and once
 // as EXR with colour that was not multiplied, which has to be told: the same picture comes out.
 TEST(Undistort, AnInsertsColourIsMultipliedOnce) {
     const auto folder = freshFolder("alpha");

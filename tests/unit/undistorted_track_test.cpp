@@ -200,7 +200,8 @@ TEST(LumaResample, IsTheColoursResampleOnOneChannel) {
 }
 
 TEST(SeenAcross, ABarrelShowsMoreThanItsFocalLengthSays) {
-    // From a published formula: without a distortion 2 atan(width / 2 f); the barrel's border looks further out.
+    // Field of view of a pinhole camera, 2 atan(width / 2 f) (Hartley & Zisserman 2004, section 6.1); the barrel's border
+    // looks further out.
     Intrinsics lens = strongLens();
     lens.lens = LensModel();
     EXPECT_NEAR(seenAcross(lens, width, height), 2 * std::atan(0.5 * width / 300), 1e-12);

@@ -160,7 +160,7 @@ TEST(Verdict, ThinFramesAreNamed) {
     Shot s = solved();
     auto paths = std::make_shared<std::vector<Path>>(*s.paths);
     for (Path& p : *paths)
-        std::erase_if(p.points, [](const PathPoint& q) { return q.frame >= 1010 && q.frame <= 1012 && q.x > 200; });
+        p.points.eraseIf([](const PathPoint& q) { return q.frame >= 1010 && q.frame <= 1012 && q.x > 200; });
     s.paths = paths;
     s.pathsFrom = fingerprintOfTrackInput(s);
     expectSays(verdictOn(s, Step::features), Lamp::look, "Thin at 1010–1012");

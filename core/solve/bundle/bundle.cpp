@@ -67,7 +67,7 @@ BundleSummary bundle(BundleProblem& problem, const BundleOptions& options) {
         }
         problem.views = views, problem.lenses = lenses, problem.focalOfView = focals, problem.points = points;
         problem.readout = readout;
-        // A last crumb that the linear problem promises and the true one does not give.
+        // The linear model predicts a gain below what the true cost resolves: converged.
         if (solved && step.gain < options.stopWhenCostFallsBy * cost) break;
         damping *= harder, harder *= 2;
         ++failed;

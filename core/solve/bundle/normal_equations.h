@@ -89,7 +89,7 @@ class NormalEquations {
     [[nodiscard]] double pointCost(const BundleProblem& p, int index) const;
     [[nodiscard]] Eigen::Vector3d along(const BundleProblem& p, int index, const Eigen::Vector3d& move) const;
     double settlePoint(BundleProblem& p, int index) const;
-    [[nodiscard]] double zoomDistortion(const BundleProblem& p, int view, double* byFocal) const;
+    [[nodiscard]] double zoomCurvature(const BundleProblem& p, int view, double* byFocal) const;
     [[nodiscard]] Eigen::Matrix3d tangentOf(const Eigen::Vector3d& point) const;
     void linearisePoint(const BundleProblem& p, int index, double& cost, double& weighed);
     void lineariseView(const BundleProblem& p, int view);
@@ -99,11 +99,16 @@ class NormalEquations {
     void gatherViews(int begin, int end, double damping);
     bool reduce(double damping);
     [[nodiscard]] double damped(double diagonal, double damping) const;
+    /// Where the parts of an observation's row in linear_ begin, each by columns: residual, derivatives by the point,
+    /// by the view, by what is shared.
+    static constexpr int byPointAt = 2, byCameraAt = 8;
+    [[nodiscard]] int bySharedAt() const { return byCameraAt + 2 * viewSize_; }
     [[nodiscard]] double* linearOf(int place) { return &linear_[size_t(place) * size_t(linearSize_)]; }
     [[nodiscard]] const double* linearOf(int place) const { return &linear_[size_t(place) * size_t(linearSize_)]; }
 
     BundleOptions options_;
     std::vector<LensValue> solved_;  ///< lens values
+    bool ownFocal_ = false;          ///< a zoom: the last number of a view is the logarithm of its focal length
     int viewSize_ = 6, viewCount_ = 0, lensColumns_ = 0, sharedSize_ = 0, borderSize_ = 0, linearSize_ = 0;
     int readoutAt_ = -1;                        ///< place in the border
     std::vector<int> order_;                    ///< observations of points that are taken out, by point, then view

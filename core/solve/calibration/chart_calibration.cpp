@@ -8,6 +8,7 @@
 #include <map>
 #include <set>
 
+#include "base/svd3.h"
 #include "base/text.h"
 #include "solve/bundle/uncertainty.h"
 #include "solve/minimal/homography.h"
@@ -115,9 +116,9 @@ class Calibration {
             h /= scale;
             Eigen::Matrix3d r;
             r << h.col(0), h.col(1), h.col(0).cross(h.col(1));
-            const Eigen::JacobiSVD<Eigen::Matrix3d> svd(r, Eigen::ComputeFullU | Eigen::ComputeFullV);
+            const Svd3 svd = svd3(r);
             View v;
-            v.rotation = svd.matrixU() * svd.matrixV().transpose();
+            v.rotation = svd.u * svd.v.transpose();
             if (v.rotation.determinant() < 0) continue;
             v.shift = h.col(2);
             const int view = int(problem_.views.size());

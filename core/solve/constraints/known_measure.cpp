@@ -2,11 +2,11 @@
 #include "solve/constraints/known_measure.h"
 
 #include <Eigen/Geometry>
-#include <Eigen/SVD>
 #include <algorithm>
 #include <cmath>
 #include <map>
 
+#include "base/svd3.h"
 #include "solve/incremental/observations.h"
 
 namespace va {
@@ -82,17 +82,15 @@ MeasuredWorld measuredWorld(const std::vector<KnownMeasure>& measures, const Pla
     for (size_t i = 0; i < here.size(); ++i) from.col(Eigen::Index(i)) = here[i], to.col(Eigen::Index(i)) = there[i];
     const auto wide = [](const Eigen::Matrix3Xd& p) {
         const Eigen::Matrix3Xd free = p.colwise() - p.rowwise().mean();
-        const Eigen::Vector3d s = Eigen::JacobiSVD<Eigen::Matrix3Xd>(free).singularValues();
-        return s(1) > 1e-3 * s(0);
+        // Singular values of the points about their middle, squared.
+        const Eigen::Vector3d s = svd3(free * free.transpose()).s;
+        return s(1) > 1e-6 * s(0);
     };
     if (!wide(from) || !wide(to)) return out;
-    const Eigen::Matrix4d fit = Eigen::umeyama(from, to, true);
-    const double scale = std::cbrt(fit.topLeftCorner<3, 3>().determinant());
-    if (!(scale > 0) || !fit.allFinite()) return out;
+    const Similarity fit = similarityBetween(from, to);
+    if (!(fit.scale > 0) || !std::isfinite(fit.scale) || !fit.shift.allFinite()) return out;
     out.placed = true;
-    out.fromSolve.scale = scale;
-    out.fromSolve.rotation = Eigen::Quaterniond(Eigen::Matrix3d(fit.topLeftCorner<3, 3>() / scale)).normalized();
-    out.fromSolve.shift = fit.topRightCorner<3, 1>();
+    out.fromSolve = fit;
     return out;
 }
 

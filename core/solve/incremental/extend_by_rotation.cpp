@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "solve/incremental/extend_by_rotation.h"
 
-#include <Eigen/SVD>
 #include <algorithm>
 #include <cmath>
 #include <optional>
+
+#include "base/svd3.h"
 
 namespace va {
 namespace {
@@ -24,10 +25,7 @@ RotationFit fitRotation(const std::vector<Eigen::Vector3d>& world, const std::ve
     for (int round = 0; round < 12; ++round) {
         Eigen::Matrix3d m = Eigen::Matrix3d::Zero();
         for (size_t k = 0; k < world.size(); ++k) m += weights[k] * world[k] * seen[k].transpose();
-        const Eigen::JacobiSVD<Eigen::Matrix3d> svd(m, Eigen::ComputeFullU | Eigen::ComputeFullV);
-        const Eigen::Vector3d sign(1, 1, (svd.matrixU() * svd.matrixV().transpose()).determinant());
-        fit.rotation =
-            Eigen::Quaterniond(Eigen::Matrix3d(svd.matrixU() * sign.asDiagonal() * svd.matrixV().transpose()));
+        fit.rotation = Eigen::Quaterniond(nearestRotation(m));
         fit.agree = 0, fit.sum = 0;
         for (size_t k = 0; k < world.size(); ++k) {
             const double off = (fit.rotation * seen[k] - world[k]).norm();

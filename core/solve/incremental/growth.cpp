@@ -77,7 +77,7 @@ std::vector<std::unique_ptr<Reconstruction>> Growth::findStarts(bool zooms) {
             lens.lens = distortionForFocal(q_.lens.lens, t.focal / q_.lens.focalPx);
             lens.focalPx = t.focal;
             auto r = std::make_unique<Reconstruction>(q_.observations, lens, zooms);
-            if (!q_.request.focalByFrame.empty()) r->holdFocals(q_.request.focalByFrame);
+            if (!q_.request.focalByFrame.empty()) r->holdFocals(q_.request.focalByFrame.in(r->observations().frames));
             if (!r->begin(t.pair.a, t.pair.b, q_.request.seed, angle(0.003), t.plane)) continue;
             if (!settleStart(*r, t.pair)) continue;
             // A pair alone fits nearly anything: frames that could not be hung on it count against it.

@@ -24,7 +24,7 @@ std::unique_ptr<Reconstruction> resumed(const SolveQuestion& question, const Sol
     if (asked.principal != Known::known) lens.principalPoint = from.lens.principalPoint;
     if (asked.distortion != Known::known) lens.lens = from.lens.lens;
     auto r = std::make_unique<Reconstruction>(s, lens, from.zooms);
-    if (!asked.focalByFrame.empty()) r->holdFocals(asked.focalByFrame);
+    if (!asked.focalByFrame.empty()) r->holdFocals(asked.focalByFrame.in(r->observations().frames));
     for (int f = 0; f < s.frameCount(); ++f)
         if (const SolvedFrame* had = from.at(s.frames[size_t(f)]); had && had->solved)
             if (had->origin == PoseOrigin::solved || had->before)

@@ -2,13 +2,13 @@
 #include "solve/incremental/rotation_only.h"
 
 #include <Eigen/Geometry>
-#include <Eigen/SVD>
 #include <algorithm>
 #include <cmath>
 #include <limits>
 #include <optional>
 
 #include "base/parallel.h"
+#include "base/svd3.h"
 #include "lens/convert_lens.h"
 #include "solve/minimal/robust_sampling.h"
 
@@ -20,9 +20,7 @@ using Rays = std::vector<Eigen::Vector3d>;
 Eigen::Matrix3d rotationBetween(const Rays& a, const Rays& b, const std::vector<int>& use) {
     Eigen::Matrix3d h = Eigen::Matrix3d::Zero();
     for (int i : use) h += b[size_t(i)] * a[size_t(i)].transpose();
-    const Eigen::JacobiSVD<Eigen::Matrix3d> svd(h, Eigen::ComputeFullU | Eigen::ComputeFullV);
-    const Eigen::Vector3d sign(1, 1, (svd.matrixU() * svd.matrixV().transpose()).determinant() < 0 ? -1 : 1);
-    return svd.matrixU() * sign.asDiagonal() * svd.matrixV().transpose();
+    return nearestRotation(h);
 }
 
 struct Turn {

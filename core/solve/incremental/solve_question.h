@@ -6,7 +6,8 @@
 #include "solve/bundle/bundle.h"
 #include "solve/incremental/observations.h"
 #include "solve/incremental/rotation_only.h"
-#include "solve/solver.h"
+#include "solve/solve_request.h"
+#include "solve/solve_result.h"
 
 namespace va {
 

@@ -7,6 +7,8 @@
 #include <Eigen/SVD>
 #include <array>
 
+#include "base/svd3.h"
+
 namespace va {
 namespace {
 
@@ -134,8 +136,8 @@ Eigen::Matrix3d crossMatrix(const Eigen::Vector3d& v) {
 /// derivatives.
 Eigen::Matrix3d refineEssential(const Eigen::Matrix3d& start, const Points2& a, const Points2& b,
                                 const std::vector<int>& use) {
-    const Eigen::JacobiSVD<Eigen::Matrix3d> svd(start, Eigen::ComputeFullU | Eigen::ComputeFullV);
-    Eigen::Matrix3d u = svd.matrixU(), v = svd.matrixV(), w;
+    const Svd3 svd = svd3(start);
+    Eigen::Matrix3d u = svd.u, v = svd.v, w;
     if (u.determinant() < 0) u.col(2) *= -1;
     if (v.determinant() < 0) v.col(2) *= -1;
     w << 0, -1, 0, 1, 0, 0, 0, 0, 1;
@@ -198,8 +200,8 @@ SamplingResult<Eigen::Matrix3d> robustEssential(const Points2& a, const Points2&
 
 std::optional<View> poseFromEssential(const Eigen::Matrix3d& e, const Points2& a, const Points2& b,
                                       const std::vector<char>& agrees) {
-    const Eigen::JacobiSVD<Eigen::Matrix3d> svd(e, Eigen::ComputeFullU | Eigen::ComputeFullV);
-    Eigen::Matrix3d u = svd.matrixU(), v = svd.matrixV(), w;
+    const Svd3 svd = svd3(e);
+    Eigen::Matrix3d u = svd.u, v = svd.v, w;
     if (u.determinant() < 0) u.col(2) *= -1;
     if (v.determinant() < 0) v.col(2) *= -1;
     w << 0, -1, 0, 1, 0, 0, 0, 0, 1;

@@ -4,11 +4,13 @@
 #include <Eigen/Dense>
 #include <cmath>
 
+#include "base/svd3.h"
+
 namespace va {
 
 std::vector<View> posesFromHomography(const Eigen::Matrix3d& raw, const Points2& a, const Points2& b) {
     std::vector<View> out;
-    const Eigen::Vector3d singular = Eigen::JacobiSVD<Eigen::Matrix3d>(raw).singularValues();
+    const Eigen::Vector3d singular = svd3(raw).s;
     if (!raw.allFinite() || !(singular(2) > 1e-9 * singular(0)) || a.empty() || a.size() != b.size()) return out;
     Eigen::Matrix3d h = raw / singular(1);
     // b and H a are multiples of each other, positive ones for points in front.

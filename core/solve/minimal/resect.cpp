@@ -4,8 +4,9 @@
 #include <Eigen/Cholesky>
 #include <Eigen/Eigenvalues>
 #include <Eigen/Geometry>
-#include <Eigen/SVD>
 #include <cmath>
+
+#include "base/svd3.h"
 
 namespace va {
 namespace {
@@ -29,10 +30,8 @@ std::vector<double> quarticRoots(double c4, double c3, double c2, double c1, dou
 View absoluteOrientation(const Eigen::Matrix3d& world, const Eigen::Matrix3d& camera) {
     const Eigen::Vector3d wm = world.rowwise().mean(), cm = camera.rowwise().mean();
     const Eigen::Matrix3d h = (camera.colwise() - cm) * (world.colwise() - wm).transpose();
-    const Eigen::JacobiSVD<Eigen::Matrix3d> svd(h, Eigen::ComputeFullU | Eigen::ComputeFullV);
-    Eigen::Vector3d sign(1, 1, (svd.matrixU() * svd.matrixV().transpose()).determinant() < 0 ? -1 : 1);
     View v;
-    v.rotation = svd.matrixU() * sign.asDiagonal() * svd.matrixV().transpose();
+    v.rotation = nearestRotation(h);
     v.shift = cm - v.rotation * wm;
     return v;
 }

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "solve/solve_result.h"
+#include "solve/camera_track.h"
 
 namespace va {
 namespace {
@@ -23,7 +23,7 @@ ViewRate rateAt(const std::vector<SolvedFrame>& frames, std::ptrdiff_t index) {
 
 }  // namespace
 
-std::optional<FrameCamera> SolveResult::cameraAt(int frame, const Similarity& worldFromSolve) const {
+std::optional<FrameCamera> CameraTrack::cameraAt(int frame, const Similarity& worldFromSolve) const {
     const SolvedFrame* here = at(frame);
     if (!here || !here->solved) return std::nullopt;
     const CameraPose pose = worldFromSolve.pose(here->pose);
@@ -34,7 +34,7 @@ std::optional<FrameCamera> SolveResult::cameraAt(int frame, const Similarity& wo
     return FrameCamera(pose, intrinsics(frame), rate, readout, height);
 }
 
-std::optional<Eigen::Vector2d> SolveResult::seen(int frame, const Eigen::Vector3d& place) const {
+std::optional<Eigen::Vector2d> CameraTrack::seen(int frame, const Eigen::Vector3d& place) const {
     const auto camera = cameraAt(frame);
     return camera ? camera->project(place) : std::nullopt;
 }

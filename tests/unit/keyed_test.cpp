@@ -1,0 +1,108 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Keys over frames, lists by id, vectors that share.
+#include "base/keyed.h"
+
+#include <gtest/gtest.h>
+
+#include <numbers>
+
+#include "base/by_id.h"
+#include "base/shared_vector.h"
+#include "track/mask_shape.h"
+
+namespace va {
+namespace {
+
+TEST(Keyed, HoldsLinearAndSmooth) {
+    Keyed<double> k;
+    EXPECT_TRUE(k.empty());
+    k.set(20, 4);
+    k.set(10, 2);
+    k.set(40, 0);
+    EXPECT_EQ(k.at(-5), 2) << "before the first key it stands";
+    EXPECT_EQ(k.at(90), 0);
+    EXPECT_EQ(k.at(20), 4);
+    EXPECT_DOUBLE_EQ(k.at(15), 3);
+    EXPECT_DOUBLE_EQ(k.at(30), 2);
+    EXPECT_TRUE(k.setBetween(20, Between::hold));
+    EXPECT_EQ(k.at(39.9), 4);
+    EXPECT_EQ(k.at(40), 0);
+    EXPECT_FALSE(k.setBetween(21, Between::hold));
+    k.set(20, 5);
+    EXPECT_EQ(k.keys()[1].between, Between::hold) << "a new value keeps how the key goes on";
+    EXPECT_TRUE(k.remove(20));
+    EXPECT_FALSE(k.remove(20));
+    EXPECT_EQ(k.size(), 2U);
+    EXPECT_EQ(k.key(20), nullptr);
+    ASSERT_NE(k.key(10), nullptr);
+}
+
+// Catmull & Rom 1974: the curve goes through its keys with one tangent on both sides, and what lies on a line stays there.
+TEST(Keyed, SmoothHasNoCorners) {
+    Keyed<double> k;
+    for (const auto& [frame, value] : {std::pair(0, 0.0), std::pair(10, 3.0), std::pair(14, -2.0), std::pair(30, 1.0)}) {
+        k.set(frame, value);
+        k.setBetween(frame, Between::smooth);
+    }
+    const double h = 1e-5;
+    for (const int frame : {10, 14}) {
+        const double before = (k.at(frame) - k.at(frame - h)) / h, after = (k.at(frame + h) - k.at(frame)) / h;
+        EXPECT_NEAR(before, after, 1e-3) << frame;
+    }
+    // The slope at a key is that between its neighbours.
+    EXPECT_NEAR((k.at(10 + h) - k.at(10 - h)) / (2 * h), (-2.0 - 0.0) / 14, 1e-3);
+    Keyed<double> line;
+    for (const int frame : {0, 3, 11, 12, 30}) line.set(frame, 0.5 * frame - 2), line.setBetween(frame, Between::smooth);
+    for (double f = 0; f <= 30; f += 0.7) EXPECT_NEAR(line.at(f), 0.5 * f - 2, 1e-12);
+}
+
+TEST(Keyed, TakesPointsCornersAndRotations) {
+    Keyed<std::vector<MaskPoint>> mask;
+    mask.set(0, {{{0, 0}, {1, 0}, {0, 1}}});
+    mask.set(10, {{{10, 20}, {3, 0}, {0, 5}}});
+    EXPECT_TRUE(mask.at(5)[0].at.isApprox(Eigen::Vector2d(5, 10)));
+    EXPECT_TRUE(mask.at(5)[0].out.isApprox(Eigen::Vector2d(0, 3)));
+    Keyed<Eigen::Quaterniond> turn;
+    const auto about = [](double angle) { return Eigen::Quaterniond(Eigen::AngleAxisd(angle, Eigen::Vector3d::UnitY())); };
+    turn.set(0, about(0));
+    Eigen::Quaterniond other = about(std::numbers::pi / 3);
+    other.coeffs() *= -1;  // the same rotation
+    turn.set(8, other);
+    EXPECT_NEAR(turn.at(4).angularDistance(about(std::numbers::pi / 6)), 0, 1e-12);
+    EXPECT_NEAR(turn.at(2).norm(), 1, 1e-12);
+    EXPECT_LT(turn.at(2).angularDistance(about(std::numbers::pi / 12)), 0.3 * std::numbers::pi / 180);
+}
+
+TEST(SharedVector, CopiesShareUntilOneIsChanged) {
+    SharedVector<int> a{1, 2, 3};
+    SharedVector<int> b = a;
+    EXPECT_TRUE(a.sharesWith(b));
+    const SharedVector<int>& seen = b;
+    EXPECT_EQ(seen[1], 2);
+    EXPECT_EQ(seen.end() - seen.begin(), 3);
+    EXPECT_TRUE(a.sharesWith(b)) << "looking is no change";
+    EXPECT_EQ(b.eraseIf([](int v) { return v > 5; }), 0U);
+    EXPECT_TRUE(a.sharesWith(b)) << "removing nothing is none either";
+    b[1] = 7;
+    EXPECT_FALSE(a.sharesWith(b));
+    EXPECT_EQ(a, (SharedVector<int>{1, 2, 3}));
+    EXPECT_EQ(b, (SharedVector<int>{1, 7, 3}));
+    b.push_back(9);
+    EXPECT_EQ(b.eraseIf([](int v) { return v > 5; }), 2U);
+    EXPECT_EQ(b.size(), 2U);
+    EXPECT_TRUE(SharedVector<int>().empty());
+}
+
+TEST(ById, FindsAndNumbers) {
+    struct Item {
+        int id;
+    };
+    std::vector<Item> items{{3}, {7}, {5}};
+    EXPECT_EQ(findById(items, 7), &items[1]);
+    EXPECT_EQ(findById(items, 4), nullptr);
+    EXPECT_EQ(freeId(items), 8);
+    EXPECT_EQ(freeId(std::vector<Item>()), 1);
+}
+
+}  // namespace
+}  // namespace va
