@@ -2,6 +2,7 @@
 // vivid-anchor [PLATE or PROJECT] [--match] [--light] [--pictures FOLDER]: the window.
 #include <QApplication>
 #include <QCommandLineParser>
+#include <QSettings>
 #include <QTimer>
 #include <string_view>
 
@@ -50,6 +51,11 @@ int main(int argc, char** argv) {
     va::startPlateReaders();
     QApplication app(argc, argv);
     parser.process(app);
+    if (parser.isSet("pictures")) {
+        // Pictures are of the window as it is at first, and leave alone what the artist's own one remembers.
+        QCoreApplication::setOrganizationName("vivid-anchor-pictures");
+        QSettings().clear();
+    }
     va::Theme::use(parser.isSet("light"));
     va::applyTheme(app);
     va::MainWindow window;

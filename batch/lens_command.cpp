@@ -157,7 +157,7 @@ int fromLines(const LinesArguments& a) {
             const auto [x0, y0, x1, y1] = strokeOf(s);
             EdgeChain c = edgeAlong(luma, {x0, y0}, {x1, y1});
             if (c.points.size() < 8)
-                throw InputError("There is no edge to follow along " + s + " in frame " + std::to_string(f) +
+                throw InputError("There is no edge to track along " + s + " in frame " + std::to_string(f) +
                                  ". Draw nearer to it, and between two places where it is free.");
             edges.push_back(std::move(c.points));
         }

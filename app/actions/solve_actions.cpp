@@ -4,25 +4,25 @@
 
 #include "inspector/inspector.h"
 #include "main_window/main_window.h"
+#include "route/route.h"
 #include "solve/report/solve_errors.h"
 #include "views/views.h"
 
 namespace va {
 
 void MainWindow::makeSolveActions() {
-    add("residualVectors", tr("Show residual vectors, ×20"),
-        tr("Vectors"), Qt::Key_V, {}, [this] {
-            PathLook look = plate_->canvas().look();
-            look.vectors = !look.vectors;
-            plate_->canvas().setLook(look);
-        });
+    add("residualVectors", tr("Show residual vectors, ×20"), tr("Vectors"), Qt::Key_V, {}, [this] {
+        PathLook look = plate_->canvas().look();
+        look.vectors = !look.vectors;
+        plate_->canvas().setLook(look);
+    });
     add("slipOverlay", tr("Show the expected slip on the ground"), tr("Slip"), Qt::Key_G, {}, [this] {
         PathLook look = plate_->canvas().look();
         look.slip = !look.slip;
         plate_->canvas().setLook(look);
     });
-    add("errorMap", tr("Show the mean error over the picture, ×200"), tr("Map"),
-        QKeySequence(Qt::SHIFT | Qt::Key_V), {}, [this] {
+    add("errorMap", tr("Show the mean error over the picture, ×200"), tr("Map"), QKeySequence(Qt::SHIFT | Qt::Key_V),
+        {}, [this] {
             PathLook look = plate_->canvas().look();
             look.errorMap = !look.errorMap;
             plate_->canvas().setLook(look);
@@ -41,7 +41,10 @@ void MainWindow::makeSolveActions() {
     connect(live, &QAction::toggled, this, [this](bool on) { live_.setOn(on); });
     using Kind = PointTie::Kind;
     const auto check = [this](const char* name, const QString& what, const QString& brief, Kind kind) {
-        add(name, what, brief, {}, {}, [this, kind] { solveEdits_.addCheckPoint(kind); });
+        add(name, what, brief, {}, {}, [this, kind] {
+            solveEdits_.addCheckPoint(kind);
+            revealOnSolvePage("checkPoints");
+        });
     };
     check("addDistance", tr("The distance between two selected features is known"), tr("Distance"), Kind::distance);
     check("addPlace", tr("The position of the selected feature is known"), tr("Place"), Kind::position);
@@ -70,15 +73,24 @@ void MainWindow::makeSolveActions() {
     add("clearPathEdits", tr("Take the camera's path as it was solved"), tr("As solved"), {}, {},
         [this] { solveEdits_.clearPathEdits(); });
     add("makeMover", tr("Make a mover of the selected features"), tr("Make"), QKeySequence(Qt::SHIFT | Qt::Key_M), {},
-        [this] { solveEdits_.makeMover(); });
-    add("lookForMovers", tr("Look for moving things"), tr("Look for"),
-        QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_M), {}, [this] { solveEdits_.lookForMovers(); });
+        [this] {
+            solveEdits_.makeMover();
+            revealOnSolvePage("moverNote");
+        });
+    add("lookForMovers", tr("Look for moving things"), tr("Look for"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_M),
+        {}, [this] { solveEdits_.lookForMovers(); });
     add("selectMover", tr("Select the mover's features"), tr("Select"), {}, {}, [this] {
         if (const Mover* m = inspector_->solve().mover()) document_.selectPaths({m->paths.begin(), m->paths.end()});
     });
     add("removeMover", tr("Make the mover a part of the scene again"), tr("Remove"), {}, {}, [this] {
         if (const Mover* m = inspector_->solve().mover()) solveEdits_.removeMover(m->id);
     });
+}
+
+/// What was just made is what the artist wants to see and to set.
+void MainWindow::revealOnSolvePage(const char* widget) {
+    route_->setCurrent(Step::solve);
+    if (auto* found = inspector_->findChild<QWidget*>(QLatin1String(widget))) inspector_->reveal(found);
 }
 
 void MainWindow::refreshSolveActions() {

@@ -71,8 +71,8 @@ void MainWindow::makeViewActions() {
         look.shown = on;
         plate_->canvas().setLook(look);
     });
-    add("cloudColour", tr("Points of the cloud: colour of the plate, residual or plain"), tr("points: plate"),
-        Qt::Key_F9, {}, [this] { nextCloudColour(); });
+    add("cloudColour", tr("Points of the cloud: colour of the plate, residual or plain"), tr("• plate"), Qt::Key_F9, {},
+        [this] { nextCloudColour(); });
 
     const auto part = [this](const char* name, const QString& text, const QString& shortText, int key,
                              Drawer::Part which) {
@@ -96,7 +96,7 @@ void MainWindow::makeViewActions() {
 }
 
 void MainWindow::callDrawer(Drawer::Part part) {
-    const bool open = !drawer_->isVisible() || drawer_->part() != part;
+    const bool open = drawer_->isHidden() || drawer_->part() != part;
     drawer_->showPart(part);
     drawer_->setVisible(open);
     QSettings().setValue("view/drawer", open ? int(part) : -1);
@@ -105,14 +105,14 @@ void MainWindow::callDrawer(Drawer::Part part) {
 
 void MainWindow::refreshDrawerWords() {
     const char* words[] = {"table", "curves", "prune", "log"};
-    for (int i = 0; i < 4; ++i) actions_[words[i]]->setChecked(drawer_->isVisible() && int(drawer_->part()) == i);
+    for (int i = 0; i < 4; ++i) actions_[words[i]]->setChecked(!drawer_->isHidden() && int(drawer_->part()) == i);
 }
 
 void MainWindow::nextCloudColour() {
     SceneCanvas& scene = scene_->canvas();
     const CloudColour next = CloudColour((int(scene.cloudColour()) + 1) % 3);
     scene.setCloudColour(next);
-    const QString words[] = {tr("points: plate"), tr("points: residual"), tr("points: plain")};
+    const QString words[] = {tr("• plate"), tr("• residual"), tr("• plain")};
     actions_["cloudColour"]->setIconText(words[int(next)]);
 }
 

@@ -226,7 +226,7 @@ void BackSection::refresh() {
     const auto shown = [&](double v, int digits) { return has ? QString::number(v, 'f', digits) : QString("–"); };
     solvedMm_->setText(shown(focalMmFromPx(l.focalPx, b.sensorWidthMm, s.plate.width, s.pixelAspect()), 3));
     solvedPx_->setText(shown(l.focalPx, 2));
-    solvedAcross_->setText(shown(has ? seenAcross(l, s.plate.width, s.plate.height) * degrees : 0, 3));
+    solvedAcross_->setText(shown(has ? horizontalFieldOfView(l, s.plate.width, s.plate.height) * degrees : 0, 3));
     note_->setText(b.sensorAssumed ? tr("The sensor width is assumed: mm then only name an angle of view.")
                                    : QString());
 }

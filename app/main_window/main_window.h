@@ -72,6 +72,7 @@ class MainWindow : public QMainWindow {
     void refreshFeatureActions();
     void refreshLensActions();
     void refreshSolveActions();
+    void revealOnSolvePage(const char* widget);
     QMenuBar* makeMenus();
     void makeStepMenu(QMenu* menu);
     void fillMenu(QMenu* menu, const QStringList& names);

@@ -108,6 +108,7 @@ bool PictureRun::takeSolveTools() {
         waitUntil(solved, 60'000);
         waitUntil([&] { return window_.slip().found() != nullptr; }, 20'000);
         showing("pathNote");
+        showing("checkNote");
         good = take("check-points") && good;
     }
     document.undoStack().setIndex(before);

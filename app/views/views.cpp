@@ -95,7 +95,7 @@ QRect Views::area() const { return {0, headerHeight, width(), height() - headerH
 
 QRect Views::insetRect() const {
     const QRect a = area();
-    const int w = std::clamp(int(a.width() * 0.29), 232, 520), h = w * 13 / 20;
+    const int w = std::clamp(int(a.width() * 0.3), 240, 520), h = w * 13 / 20;
     const bool left = corner_ == Corner::topLeft || corner_ == Corner::bottomLeft,
                top = corner_ == Corner::topLeft || corner_ == Corner::topRight;
     // At the foot stand the legend and the hints of the tools.

@@ -93,7 +93,7 @@ double mapSigmaPx(const Intrinsics& lens, int width, int height, std::span<const
     return std::sqrt(worst);
 }
 
-double seenAcross(const Intrinsics& lens, int width, int height) {
+double horizontalFieldOfView(const Intrinsics& lens, int width, int height) {
     const double middle = (height - 1) / 2.0;
     const Eigen::Vector2d left(-0.5, middle), right(width - 0.5, middle);
     const auto a = lens.normalisedFromPixel(left), b = lens.normalisedFromPixel(right);

@@ -28,7 +28,9 @@ inline Eigen::Vector3d vector3(const nlohmann::json& j) {
 inline Eigen::Quaterniond quaternion(const nlohmann::json& j) {
     const Eigen::Quaterniond q(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>(),
                                j.at(3).get<double>());
-    // What we wrote comes back to the last bit; what somebody typed is made a rotation.
+    if (!(q.norm() > 0.9 && q.norm() < 1.1))
+        throw InputError("a rotation's four numbers have the length " + std::to_string(q.norm()) + " instead of 1");
+    // What we wrote comes back to the last bit; what somebody typed with few digits is made a rotation.
     return std::fabs(q.norm() - 1) < 1e-9 ? q : q.normalized();
 }
 

@@ -22,7 +22,7 @@ void requirePlate(const PlateInfo& p) {
     inRange("plate.rate", p.rate.value(), 1e-3, 1e5);
     inRange("plate.pixel_aspect", p.pixelAspect.value(), 1e-2, 1e2);
     inRange("plate.first", p.frames.first, -1e8, 1e9);
-    inRange("plate.last", p.frames.last, p.frames.first, double(p.frames.first) + 1e7);
+    inRange("plate.last", p.frames.last, double(p.frames.first) - 1, double(p.frames.first) + 1e7);
 }
 
 void requirePaths(const Shot& s) {
@@ -81,7 +81,7 @@ void requireMeasures(const Shot& s) {
 void requireSound(const Shot& s) {
     requirePlate(s.plate);
     if (s.hasPlate()) {
-        if (s.range.last < s.range.first) fail("range", "ends before it begins");
+        if (s.plate.frames.count() > 0 && s.range.last < s.range.first) fail("range", "ends before it begins");
         inRange("camera_back.sensor_width_mm", s.priors.sensorWidthMm, 1e-3, 1e5);
         if (s.priors.focal != Known::unknown) inRange("camera_back.focal_mm", s.priors.focalMm, 1e-3, 1e6);
         inRange("camera_back.readout_share", s.priors.readout, -10, 10);

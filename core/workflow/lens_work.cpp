@@ -86,7 +86,7 @@ Shot withEdgeAlong(const Shot& shot, int frame, const Eigen::Vector2d& from, con
     const EdgeChain chain = edgeAlong(lumaOf(shot, frame), from, to);
     if (chain.points.size() < 8)
         throw InputError(
-            "There is no edge to follow along this stroke. Begin and end right on the edge, between places where it "
+            "There is no edge to track along this stroke. Begin and end right on the edge, between places where it "
             "is free.");
     Shot out = shot;
     out.edges.push_back({freeEdgeId(out), frame, chain.points, true, true});

@@ -90,7 +90,7 @@ Verdict onLens(const Shot& s) {
         return {Lamp::none, "Unknown: the solve will find it"};
     }
     const Intrinsics& l = s.solve->lens;
-    const double across = seenAcross(l, s.plate.width, s.plate.height) * 180 / M_PI;
+    const double across = horizontalFieldOfView(l, s.plate.width, s.plate.height) * 180 / M_PI;
     const std::string how = s.priors.distortion == Known::known ? "given" : "solved";
     if (s.solve->distortionRefusedPx >= 0 && !stalenessOf(s).solve) return {Lamp::look, refusalOf(*s.solve)};
     return {stalenessOf(s).solve ? Lamp::stale : Lamp::good,

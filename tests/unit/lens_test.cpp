@@ -85,12 +85,12 @@ TEST(LensModel, FoldsWhereTheRadiusStopsGrowing) {
 TEST(LensModel, NumbersAreFoundByName) {
     LensModel m{LensKind::anamorphic};
     EXPECT_TRUE(m.isZero());
-    EXPECT_TRUE(m.setValue("y02", -0.1));
+    EXPECT_TRUE(m.setValue("v_yy", -0.1));
     EXPECT_FALSE(m.setValue("k1", -0.1));
-    EXPECT_DOUBLE_EQ(m.value("y02"), -0.1);
+    EXPECT_DOUBLE_EQ(m.value("v_yy"), -0.1);
     EXPECT_DOUBLE_EQ(m.value("k1"), 0);
     EXPECT_FALSE(m.isZero());
-    EXPECT_EQ(m.brief(), "y02 −0.1000");
+    EXPECT_EQ(m.brief(), "v_yy −0.1000");
 }
 
 // "36 mm wide film back, 50 mm lens: 39.6° horizontal": angle-of-view table in S. Ray, "Applied Photographic Optics",

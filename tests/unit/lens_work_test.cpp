@@ -289,6 +289,7 @@ TEST(LensFiles, ADistortionWithoutItsFocalLengthStaysTheSameInPixels) {
 Shot plain() {
     Shot s;
     s.plate.width = 1280;
+    s.plate.rate = {25, 1};
     s.plate.height = 720;
     s.plateSpec = "nowhere";
     return s;

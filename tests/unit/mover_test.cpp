@@ -42,6 +42,7 @@ class MoverOnShot : public ::testing::Test {
         Shot s;
         s.plateSpec = "none.mov";
         s.plate.width = 1280, s.plate.height = 720;
+        s.plate.rate = {25, 1};
         s.plate.frames = s.range = {1001, 1040};
         s.paths = std::make_shared<std::vector<Path>>(made_->paths);
         s.solve = std::make_shared<SolveResult>(*camera_);

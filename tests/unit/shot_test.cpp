@@ -261,7 +261,7 @@ TEST_F(ShotFile, NumbersThatCannotBeAreNamed) {
     };
     EXPECT_EQ(messageOf([](Shot&, SolveResult&) {}), "");
     const auto names = [](const std::string& message, const std::string& key) {
-        EXPECT_NE(message.find("yard.vanchor"), std::string::npos) << message;
+        EXPECT_NE(message.find("yard.vanchor"), std::string::npos) << key << ": " << message;
         EXPECT_NE(message.find(key), std::string::npos) << message;
     };
     names(messageOf([](Shot&, SolveResult& r) { r.lens.focalPx = -4; }), "solve.focal_px");
@@ -271,7 +271,10 @@ TEST_F(ShotFile, NumbersThatCannotBeAreNamed) {
     names(messageOf([](Shot& s, SolveResult&) { s.plate.width = 1 << 20; }), "plate.width");
     names(messageOf([](Shot& s, SolveResult&) { s.plate.frames.last = 2'000'000'000; }), "plate.last");
     names(messageOf([](Shot& s, SolveResult&) { s.priors.sensorWidthMm = 0; }), "sensor_width_mm");
-    names(messageOf([](Shot& s, SolveResult&) { s.groundSpec.length = GroundSpec::Length{1, 2, -3}; }), "ground.length");
+    names(messageOf([](Shot& s, SolveResult&) {
+              s.groundSpec.length = GroundSpec::Length{1, 2, -3};
+          }),
+          "ground.length");
     names(messageOf([](Shot& s, SolveResult&) {
               auto paths = std::make_shared<std::vector<Path>>(*s.paths);
               (*paths)[0].points[1].frame = (*paths)[0].points[0].frame;

@@ -200,15 +200,15 @@ TEST(LumaResample, IsTheColoursResampleOnOneChannel) {
 }
 
 TEST(SeenAcross, ABarrelShowsMoreThanItsFocalLengthSays) {
-    // Field of view of a pinhole camera, 2 atan(width / 2 f) (Hartley & Zisserman 2004, section 6.1); the barrel's border
-    // looks further out.
+    // Field of view of a pinhole camera, 2 atan(width / 2 f) (Hartley & Zisserman 2004, section 6.1); the barrel's
+    // border looks further out.
     Intrinsics lens = strongLens();
     lens.lens = LensModel();
-    EXPECT_NEAR(seenAcross(lens, width, height), 2 * std::atan(0.5 * width / 300), 1e-12);
-    EXPECT_GT(seenAcross(strongLens(), width, height), 2 * std::atan(0.5 * width / 300) + 0.1);
+    EXPECT_NEAR(horizontalFieldOfView(lens, width, height), 2 * std::atan(0.5 * width / 300), 1e-12);
+    EXPECT_GT(horizontalFieldOfView(strongLens(), width, height), 2 * std::atan(0.5 * width / 300) + 0.1);
     // One that folds over before the border: as if it had no distortion.
     lens.lens = LensModel::brownConrady(-3);
-    EXPECT_NEAR(seenAcross(lens, width, height), 2 * std::atan(0.5 * width / 300), 1e-12);
+    EXPECT_NEAR(horizontalFieldOfView(lens, width, height), 2 * std::atan(0.5 * width / 300), 1e-12);
 }
 
 }  // namespace

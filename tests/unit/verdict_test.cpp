@@ -32,7 +32,7 @@ TEST(Verdict, EmptyShotSaysWhatToDo) {
 TEST(Verdict, GoodSolveGivesBothNumbers) {
     expectSays(verdictOn(solved(), Step::solve), Lamp::good, "fit 0.1");
     expectSays(verdictOn(solved(), Step::solve), Lamp::good, "check 0.");
-    expectSays(verdictOn(solved(), Step::lens), Lamp::good, "° across");
+    expectSays(verdictOn(solved(), Step::lens), Lamp::good, "°");
     expectSays(verdictOn(solved(), Step::layout), Lamp::good, "1 test box, 1 anchor");
 }
 
