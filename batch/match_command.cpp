@@ -108,6 +108,7 @@ int match(const MatchArguments& a) {
             checks.push_back(exportAndVerify(scene, *f, folder.file(f->fileName)));
         shot.exportedFrom = fingerprintOfExportInput(shot);
         shot.exportReport = checks.front().sentence;
+        for (const ExportCheck& c : checks) shot.exportFailed = shot.exportFailed || !c.passed;
     }
     writeShot(shot, folder.file("shot.vanchor"), folder.place(""));
     progress.check();

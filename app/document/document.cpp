@@ -53,11 +53,7 @@ void Document::replace(const Shot& shot) {
                             shot.overrides.evenTimes != shot_.overrides.evenTimes ||
                             !(shot.plate.frames == shot_.plate.frames);
     shot_ = shot;
-    selectedPaths_.removeIf([this](int id) { return shot_.path(id) == nullptr; });
-    if (selectedThing_ != 0 && !shot_.thing(selectedThing_)) selectedThing_ = 0;
-    if (selectedMask_ != 0 && !shot_.mask(selectedMask_)) selectedMask_ = 0;
-    if (selectedPatch_ != 0 && !shot_.patch(selectedPatch_)) selectedPatch_ = 0;
-    previewed_.removeIf([this](int id) { return shot_.path(id) == nullptr; });
+    selection_.keepWhatIs(shot_);
     if (otherPlate) Q_EMIT plateChanged();
     Q_EMIT shotChanged();
     setFrame(frame_);
@@ -225,8 +221,8 @@ void Document::openPlateAsNew(const QString& spec) {
     job_.cancel();
     shot_ = Shot();
     source_.reset();
-    selectedPaths_.clear();
-    selectedThing_ = 0;
+    selection_.paths.clear();
+    selection_.thing = 0;
     fileName_.clear();
     recovered_ = false;
     plateTrouble_.clear();
@@ -268,8 +264,8 @@ void Document::openProject(const QString& file) {
     }
     job_.cancel();
     undo_.clear();
-    selectedPaths_.clear();
-    selectedThing_ = 0;
+    selection_.paths.clear();
+    selection_.thing = 0;
     fileName_ = QFileInfo(file).absoluteFilePath();
     recovered_ = false;
     frame_ = read.range.first;
@@ -413,6 +409,7 @@ QStringList Document::exportTo(const QString& folder, bool undistorted) {
     }
     Shot next = shot_;
     next.exportedFrom = fingerprintOfExportInput(shot_);
+    next.exportFailed = !passed;
     next.exportReport =
         (passed ? tr("%1 files verified, largest difference %2 px").arg(sentences.size()).arg(largest, 0, 'f', 5)
                 : tr("Do not use the files: reading back differed"))
@@ -430,39 +427,39 @@ void Document::setFrame(int frame) {
 }
 
 void Document::selectPaths(const QSet<int>& ids, Combine combine) {
-    QSet<int> next = combine == Combine::replace ? QSet<int>() : selectedPaths_;
+    QSet<int> next = combine == Combine::replace ? QSet<int>() : selection_.paths;
     for (int id : ids) {
         if (combine == Combine::toggle && next.contains(id)) next.remove(id);
         else next.insert(id);
     }
-    if (next == selectedPaths_ && selectedThing_ == 0) return;
-    selectedPaths_ = next;
-    selectedThing_ = 0;
+    if (next == selection_.paths && selection_.thing == 0) return;
+    selection_.paths = next;
+    selection_.thing = 0;
     Q_EMIT selectionChanged();
 }
 
 void Document::selectMask(int id) {
-    if (id == selectedMask_) return;
-    selectedMask_ = id;
+    if (id == selection_.mask) return;
+    selection_.mask = id;
     Q_EMIT selectionChanged();
 }
 
 void Document::selectPatch(int id) {
-    if (id == selectedPatch_) return;
-    selectedPatch_ = id;
+    if (id == selection_.patch) return;
+    selection_.patch = id;
     Q_EMIT selectionChanged();
 }
 
 void Document::setPreviewed(const QSet<int>& ids) {
-    if (ids == previewed_) return;
-    previewed_ = ids;
+    if (ids == selection_.previewed) return;
+    selection_.previewed = ids;
     Q_EMIT selectionChanged();
 }
 
 void Document::selectThing(int id) {
-    if (id == selectedThing_ && selectedPaths_.isEmpty()) return;
-    selectedThing_ = id;
-    selectedPaths_.clear();
+    if (id == selection_.thing && selection_.paths.isEmpty()) return;
+    selection_.thing = id;
+    selection_.paths.clear();
     Q_EMIT selectionChanged();
 }
 

@@ -8,6 +8,7 @@
 
 #include "document/job.h"
 #include "document/opening.h"
+#include "document/selection.h"
 #include "shot/shot.h"
 
 namespace va {
@@ -82,17 +83,17 @@ class Document : public QObject {
     // ---- what is looked at --------------------------------------------------------------------------------------
     [[nodiscard]] int frame() const { return frame_; }
     void setFrame(int frame);
-    [[nodiscard]] const QSet<int>& selectedPaths() const { return selectedPaths_; }
-    [[nodiscard]] int selectedThing() const { return selectedThing_; }
+    [[nodiscard]] const QSet<int>& selectedPaths() const { return selection_.paths; }
+    [[nodiscard]] int selectedThing() const { return selection_.thing; }
     enum class Combine { replace, toggle, add };
     void selectPaths(const QSet<int>& ids, Combine combine = Combine::replace);
     void selectThing(int id);
-    [[nodiscard]] int selectedMask() const { return selectedMask_; }
+    [[nodiscard]] int selectedMask() const { return selection_.mask; }
     void selectMask(int id);
-    [[nodiscard]] int selectedPatch() const { return selectedPatch_; }
+    [[nodiscard]] int selectedPatch() const { return selection_.patch; }
     void selectPatch(int id);
     /// Paths that a rule would set aside, marked in the views while the artist decides.
-    [[nodiscard]] const QSet<int>& previewed() const { return previewed_; }
+    [[nodiscard]] const QSet<int>& previewed() const { return selection_.previewed; }
     void setPreviewed(const QSet<int>& ids);
 
   Q_SIGNALS:
@@ -121,9 +122,7 @@ class Document : public QObject {
     bool recovered_ = false;              ///< what is shown is an autosaved copy
     int unsavedName_ = 1;
     int frame_ = 0;
-    QSet<int> selectedPaths_;
-    int selectedThing_ = 0, selectedMask_ = 0, selectedPatch_ = 0;
-    QSet<int> previewed_;
+    Selection selection_;
 };
 
 }  // namespace va

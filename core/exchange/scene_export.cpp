@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "exchange/scene_export.h"
 
+#include <algorithm>
+#include <limits>
+
 #include "base/error.h"
 #include "lens/film_back.h"
 
@@ -58,17 +61,29 @@ SceneExport gatherExport(const Shot& shot, const std::string& verdict) {
 }
 
 SceneExport undistortedScene(const SceneExport& scene, Overscan overscan) {
-    Intrinsics distorted{1000, scene.pixelAspect, scene.principalPoint, scene.lens};
+    double shortest = 1e300, longest = 0;
     for (const auto& f : scene.frames)
-        if (f.solved) distorted.focalPx = f.focalPx;
-    const UndistortedFrame frame = undistortedFrame(distorted, scene.width, scene.height, overscan);
+        if (f.solved) shortest = std::min(shortest, f.focalPx), longest = std::max(longest, f.focalPx);
+    if (!(longest > 0)) throw Error("There is no solved frame to export. Solve the shot first.");
+    // How far the distortion moves the border in px goes with the focal length one way, so that the ends of a zoom are
+    // its extremes.
+    constexpr int unset = std::numeric_limits<int>::min();
+    int left = unset, top = unset, right = unset, bottom = unset;
+    for (const double focal : {shortest, longest}) {
+        const Intrinsics lens{focal, scene.pixelAspect, scene.principalPoint, scene.lens};
+        const UndistortedFrame frame = undistortedFrame(lens, scene.width, scene.height, overscan);
+        left = std::max(left, frame.left);
+        top = std::max(top, frame.top);
+        right = std::max(right, frame.width - scene.width - frame.left);
+        bottom = std::max(bottom, frame.height - scene.height - frame.top);
+    }
     SceneExport out = scene;
-    out.width = frame.width;
-    out.height = frame.height;
-    out.principalPoint = frame.undistorted.principalPoint;
+    out.width = scene.width + left + right;
+    out.height = scene.height + top + bottom;
+    out.principalPoint = scene.principalPoint + Eigen::Vector2d(left, top);
     out.lens = LensModel();
     // The same mm for each px: the frame is larger, and so is its share of the picture plane.
-    out.sensorWidthMm = scene.sensorWidthMm * frame.width / scene.width;
+    out.sensorWidthMm = scene.sensorWidthMm * out.width / scene.width;
     return out;
 }
 

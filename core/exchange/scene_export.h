@@ -70,7 +70,8 @@ std::string motionWord(Motion motion);
 SceneExport gatherExport(const Shot& shot, const std::string& verdict);
 
 /// The same scene for the undistorted plate in its larger frame: size, principal point and sensor width are the
-/// frame's, and nothing is distorted. Throws Error where the lens can't be straight.
+/// frame's, and nothing is distorted. Of a zoom it holds the plate at every focal length. Throws Error where the
+/// lens can't be taken out.
 SceneExport undistortedScene(const SceneExport& scene, Overscan overscan);
 
 }  // namespace va

@@ -153,6 +153,7 @@ struct Shot {
     std::vector<Thing> things;
     uint64_t exportedFrom = 0;  ///< fingerprint of what was last exported; 0 = never
     std::string exportReport;   ///< one sentence on the last export
+    bool exportFailed = false;  ///< a file of it read back differently
 
     [[nodiscard]] const Path* path(int id) const;
     [[nodiscard]] const Thing* thing(int id) const;

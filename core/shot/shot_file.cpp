@@ -203,6 +203,7 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
            {"solve_from", s.solveFrom},
            {"exported_from", s.exportedFrom},
            {"export_report", s.exportReport},
+           {"export_failed", s.exportFailed},
            {"ground", groundJson(s.groundSpec)},
            {"refine_report", s.refineReport},
            {"check_points", json::array()},
@@ -303,6 +304,7 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
         s.solveFrom = j.at("solve_from");
         s.exportedFrom = j.at("exported_from");
         s.exportReport = j.at("export_report");
+        s.exportFailed = j.value("export_failed", false);
         s.groundSpec = groundFrom(j.at("ground"));
         for (const auto& t : j.at("things")) {
             s.things.push_back(thingFrom(t));

@@ -132,7 +132,7 @@ Shot withGround(const Shot& shot, const GroundSpec& spec) {
 
 namespace {
 
-/// Where parts of the plate hang on damaged pictures, a first solve tells which of them are good.
+/// Where parts of the plate depend on damaged pictures, a first solve tells which of them are good.
 Shot settled(const Shot& shot, Progress& progress) {
     return withDoubtSettled(shot, [&](const Shot& s) { return withSolveUpdated(s, progress); });
 }

@@ -204,7 +204,7 @@ std::string stoodIn(const SolveResult& r) {
         smoothed += f.origin == PoseOrigin::smoothed;
     }
     std::string out;
-    if (!turned.empty()) out += " · only turns at " + describeRanges(runs(turned));
+    if (!turned.empty()) out += " · rotation only at " + describeRanges(runs(turned));
     if (!filled.empty()) out += " · filled by interpolation: " + describeRanges(runs(filled));
     if (smoothed > 0) out += text(" · %d frame%s smoothed", smoothed, smoothed == 1 ? "" : "s");
     return out;
@@ -367,7 +367,7 @@ Verdict onLayout(const Shot& s) {
 Verdict onExport(const Shot& s) {
     if (s.exportedFrom == 0) return {Lamp::none, s.solve->has() ? "Not written yet" : "Needs a solve"};
     if (stalenessOf(s).exported) return {Lamp::stale, "Written before the last change"};
-    return {s.exportReport.find("Do not use") == std::string::npos ? Lamp::good : Lamp::look, s.exportReport};
+    return {s.exportFailed ? Lamp::look : Lamp::good, s.exportReport};
 }
 
 }  // namespace

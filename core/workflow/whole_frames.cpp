@@ -143,7 +143,7 @@ void WholeFrames::removeFrom(std::vector<Path>& paths) {
     for (const auto& [frame, mask] : depending_)
         if (sound[frame] < enoughSoundPoints) dependent.insert(frame);
     dependent_.insert(dependent.begin(), dependent.end());
-    // Where most of a shot hangs on damage there is nothing else to go by.
+    // Where most of a shot depends on damage there is nothing else to go by.
     const bool keep = dependent.size() * 2 > sound.size();
     for (Path& p : paths) {
         // What was measured against a picture that depends on damage is as doubtful as that.

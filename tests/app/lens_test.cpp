@@ -106,7 +106,7 @@ class LensTest : public QObject {
         ui.window.lensEdits().takeFile(folder_.filePath("again.json"));
         QVERIFY(std::fabs(ui.document.shot().priors.lens.value("lambda") + 0.1) < 1e-12);
         ui.window.lensEdits().takeFile(folder_.filePath("missing.json"));
-        QVERIFY(!ui.sentence().isEmpty());
+        QVERIFY2(ui.sentence().contains("missing.json"), qPrintable(ui.sentence()));
     }
 
     void lensStatesReachTheSolve() {

@@ -272,7 +272,10 @@ TEST_F(Headless, CutsRepeatsAndWovenFieldsAreNamed) {
     };
     auto j = track(cut);
     EXPECT_EQ(j["cuts"], nlohmann::json::array({1013}));
-    EXPECT_NE(vanchor("match " + cut + " --out " + (folder_ / "c").string()).code, 2);
+    // Half of the frames belong to another scene: a camera for one half, or none, but never a crash.
+    const Run matched = vanchor("match " + cut + " --out " + (folder_ / "c").string());
+    EXPECT_TRUE(matched.code == 0 || matched.code == 4) << matched.code << matched.err;
+    EXPECT_NE(matched.out.find("cut"), std::string::npos) << matched.out;
     // 15 frames a second shown at 30: every second picture is a repeat.
     const std::string repeated = clip("repeat.mp4", "-i " + boardwalk + " -vf 'fps=12.5,fps=25' -crf 12", 24);
     EXPECT_GE(track(repeated)["duplicates"].size(), 8U);

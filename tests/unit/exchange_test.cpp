@@ -67,6 +67,34 @@ TEST_F(Exchange, EveryLensModelSurvives) {
     }
 }
 
+// Of a zoom the undistorted frame is one for all frames: each focal length has to find the whole plate in it, and the
+// same direction at the same pixel as without the distortion.
+TEST_F(Exchange, TheUndistortedFrameOfAZoomHoldsEveryFrame) {
+    SceneExport zoom = scene();
+    zoom.lens = LensModel::brownConrady(-0.12, 0.01);
+    for (size_t i = 0; i < zoom.frames.size(); ++i) zoom.frames[i].focalPx = 900 + 40.0 * double(i);
+    const SceneExport out = undistortedScene(zoom, Overscan::whole);
+    EXPECT_GT(out.width, zoom.width);
+    int atBorder = 0;
+    for (const auto& f : zoom.frames) {
+        if (!f.solved) continue;
+        const Intrinsics a = zoom.intrinsics(f), b = out.intrinsics(f);
+        EXPECT_NEAR(zoom.focalMm(f), out.focalMm(f), 1e-9);
+        for (const Eigen::Vector2d& corner :
+             {Eigen::Vector2d(0, 0), Eigen::Vector2d(zoom.width - 1, 0), Eigen::Vector2d(0, zoom.height - 1),
+              Eigen::Vector2d(zoom.width - 1, zoom.height - 1)}) {
+            const auto direction = a.normalisedFromPixel(corner);
+            ASSERT_TRUE(direction);
+            const Eigen::Vector2d seen = b.pixelFromNormalised(*direction);
+            EXPECT_TRUE(seen.x() >= -0.5 && seen.y() >= -0.5 && seen.x() <= out.width - 0.5 &&
+                        seen.y() <= out.height - 0.5)
+                << f.frame << ": " << seen.transpose();
+            atBorder += seen.x() < 3;
+        }
+    }
+    EXPECT_GT(atBorder, 0) << "the frame is no larger than it has to be";
+}
+
 TEST_F(Exchange, CameraJsonKeepsEverything) {
     const SceneExport r = readCameraJson(writeCameraJson(scene()), "test");
     EXPECT_EQ(r.rate, scene().rate);

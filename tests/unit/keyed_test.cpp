@@ -37,10 +37,12 @@ TEST(Keyed, HoldsLinearAndSmooth) {
     ASSERT_NE(k.key(10), nullptr);
 }
 
-// Catmull & Rom 1974: the curve goes through its keys with one tangent on both sides, and what lies on a line stays there.
+// Catmull & Rom 1974: the curve goes through its keys with one tangent on both sides, and what lies on a line stays
+// there.
 TEST(Keyed, SmoothHasNoCorners) {
     Keyed<double> k;
-    for (const auto& [frame, value] : {std::pair(0, 0.0), std::pair(10, 3.0), std::pair(14, -2.0), std::pair(30, 1.0)}) {
+    for (const auto& [frame, value] :
+         {std::pair(0, 0.0), std::pair(10, 3.0), std::pair(14, -2.0), std::pair(30, 1.0)}) {
         k.set(frame, value);
         k.setBetween(frame, Between::smooth);
     }
@@ -52,7 +54,8 @@ TEST(Keyed, SmoothHasNoCorners) {
     // The slope at a key is that between its neighbours.
     EXPECT_NEAR((k.at(10 + h) - k.at(10 - h)) / (2 * h), (-2.0 - 0.0) / 14, 1e-3);
     Keyed<double> line;
-    for (const int frame : {0, 3, 11, 12, 30}) line.set(frame, 0.5 * frame - 2), line.setBetween(frame, Between::smooth);
+    for (const int frame : {0, 3, 11, 12, 30})
+        line.set(frame, 0.5 * frame - 2), line.setBetween(frame, Between::smooth);
     for (double f = 0; f <= 30; f += 0.7) EXPECT_NEAR(line.at(f), 0.5 * f - 2, 1e-12);
 }
 
@@ -63,7 +66,9 @@ TEST(Keyed, TakesPointsCornersAndRotations) {
     EXPECT_TRUE(mask.at(5)[0].at.isApprox(Eigen::Vector2d(5, 10)));
     EXPECT_TRUE(mask.at(5)[0].out.isApprox(Eigen::Vector2d(0, 3)));
     Keyed<Eigen::Quaterniond> turn;
-    const auto about = [](double angle) { return Eigen::Quaterniond(Eigen::AngleAxisd(angle, Eigen::Vector3d::UnitY())); };
+    const auto about = [](double angle) {
+        return Eigen::Quaterniond(Eigen::AngleAxisd(angle, Eigen::Vector3d::UnitY()));
+    };
     turn.set(0, about(0));
     Eigen::Quaterniond other = about(std::numbers::pi / 3);
     other.coeffs() *= -1;  // the same rotation

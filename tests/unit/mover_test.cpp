@@ -85,10 +85,10 @@ TEST_F(MoverOnShot, IsFoundAmongWhatTheCameraSolveRejected) {
     for (const int id : found[0].ids)
         right += std::find(made_->moverPaths.begin(), made_->moverPaths.end(), id) != made_->moverPaths.end();
     EXPECT_EQ(right, int(found[0].ids.size()));
-    EXPECT_GT(right * 3, int(made_->moverPaths.size()));
+    EXPECT_GT(right * 10, int(made_->moverPaths.size()) * 8) << right << " of " << made_->moverPaths.size();
     // What is taken is not proposed again.
-    EXPECT_TRUE(proposeMovers(*camera_, made_->paths, found[0].ids, made_->request, progress_).empty() ||
-                proposeMovers(*camera_, made_->paths, found[0].ids, made_->request, progress_)[0].ids != found[0].ids);
+    for (const auto& again : proposeMovers(*camera_, made_->paths, found[0].ids, made_->request, progress_))
+        for (const int id : again.ids) EXPECT_EQ(std::count(found[0].ids.begin(), found[0].ids.end(), id), 0) << id;
 }
 
 TEST_F(MoverOnShot, TroubleIsSaidInWords) {

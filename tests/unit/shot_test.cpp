@@ -109,6 +109,7 @@ Shot withEverythingSet(const Shot& solved) {
     s.refineReport = "Refined.";
     s.exportedFrom = 12345;
     s.exportReport = "3 files.";
+    s.exportFailed = true;
     CheckPoint check;
     check.id = 6, check.name = "planks", check.on = false;
     check.measure.kind = PointTie::Kind::distance;
@@ -185,6 +186,7 @@ TEST_F(ShotFile, EveryFieldComesBack) {
     EXPECT_EQ(r.refineReport, s.refineReport);
     EXPECT_EQ(r.exportedFrom, s.exportedFrom);
     EXPECT_EQ(r.exportReport, s.exportReport);
+    EXPECT_TRUE(r.exportFailed);
     ASSERT_EQ(r.checkPoints.size(), 1U);
     EXPECT_EQ(r.checkPoints[0].on, false);
     EXPECT_EQ(r.checkPoints[0].measure.length, 3.2);

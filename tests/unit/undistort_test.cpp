@@ -201,8 +201,9 @@ TEST(Undistort, APlateGoesThereAndItsInsertBack) {
     std::filesystem::remove_all(folder);
 }
 
-// A half transparent insert, once as PNG (whose colour is never multiplied, PNG specification, 6.2 "Alpha representation", from memory) and once
-// as EXR with colour that was not multiplied, which has to be told: the same picture comes out.
+// A half transparent insert, once as PNG (whose colour is never multiplied, PNG specification, 6.2 "Alpha
+// representation", from memory) and once as EXR with colour that was not multiplied, which has to be told: the same
+// picture comes out.
 TEST(Undistort, AnInsertsColourIsMultipliedOnce) {
     const auto folder = freshFolder("alpha");
     const Intrinsics lens = barrel(64, 36);

@@ -38,7 +38,7 @@ void FreeFinish::settleRows(Reconstruction& r) const {
             progress_.check();
             r.refine(q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
             r.weighPaths();
-            r.judge(4.5);
+            r.classifyOutliers(4.5);
             r.addPoints(growth_.angle(0.005));
             const double cost = growth_.cost(r);
             if (round >= 2 && cost > 0.99 * had) break;
@@ -80,7 +80,7 @@ void FreeFinish::weighDistortion(Reconstruction& r) {
             for (int round = 0; round < 2; ++round) {
                 progress_.check();
                 r.refine(values, q_.priors(), 15, 1e-5, cancelled_);
-                r.judge(4.5);
+                r.classifyOutliers(4.5);
                 r.addPoints(growth_.angle(0.005));
             }
             covariance = r.lensCovariance(values);
@@ -103,14 +103,14 @@ void FreeFinish::lookAtMirror(Reconstruction& r) {
     for (int round = 0; round < 2; ++round) {
         progress_.check();
         other.refine(q_.lensValues(), q_.priors(), 20, 1e-5, cancelled_);
-        other.judge(6);
+        other.classifyOutliers(6);
         other.addPoints(growth_.angle(0.005));
     }
     // The same points have to be explained, and the other image has to have stayed one.
     if (other.pointCount() * 10 < r.pointCount() * 9 || !other.mirrorOf(r)) return;
     const double here = growth_.cost(r), there = growth_.cost(other);
     if (there < here) {
-        other.judge(4.5);
+        other.classifyOutliers(4.5);
         other.refine(q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
         std::swap(r, other);
     }

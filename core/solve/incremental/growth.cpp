@@ -119,7 +119,7 @@ bool Growth::settleStart(Reconstruction& r, const StartPair& pair) const {
     for (int k : around)
         if (!r.hasView(k)) r.addFrame(k, q_.request.seed);
     r.refine(q_.lensValues(), q_.priors(), 25, 1e-4, cancelled_);
-    r.judge(5);
+    r.classifyOutliers(5);
     r.addPoints(angle(0.02));
     r.refine(q_.lensValues(), q_.priors(), 25, 1e-4, cancelled_);
     return r.lens().focalPx > 0.2 * q_.request.width && r.lens().focalPx < 30.0 * q_.request.width &&
@@ -147,13 +147,13 @@ void Growth::growOverKeyframes(Reconstruction& r) {
         // Errors grow with the number of frames hung on without a bundle.
         if (++sinceRefined >= std::max(3, r.solvedFrames() / 5)) {
             r.refine(q_.lensValues(), q_.priors(), 10, 1e-4, cancelled_);
-            r.judge(6);
+            r.classifyOutliers(6);
             sinceRefined = 0;
             gaveUp.clear();
         }
     }
     r.refine(q_.lensValues(), q_.priors(), 20, 1e-5, cancelled_);
-    r.judge(5);
+    r.classifyOutliers(5);
     r.addPoints(angle(0.01));
     r.refine(q_.lensValues(), q_.priors(), 20, 1e-5, cancelled_);
 }
@@ -182,39 +182,39 @@ void Growth::fillBetween(Reconstruction& r) {
 }
 
 void Growth::refineAll(Reconstruction& r) {
-    r.judge(6);
+    r.classifyOutliers(6);
     const int every = std::max(1, q_.observations.frameCount() / 40);
     for (int round = 0; round < 3; ++round) {
         progress_.check();
         r.refine(q_.lensValues(), q_.priors(), 12, 1e-4, cancelled_, every);
         r.refinePoses();
         r.weighPaths();
-        r.judge(4.5);
+        r.classifyOutliers(4.5);
         r.addPoints(angle(0.005));
         progress_.advance();
     }
     r.setAsideSliding(3.5, q_.scaledPx(0.4));
     r.refine(q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
-    r.judge(4.5);
+    r.classifyOutliers(4.5);
     settleZoom(r);
     progress_.advance();
 }
 
 void Growth::settleAgain(Reconstruction& r) {
-    r.judge(6);
+    r.classifyOutliers(6);
     r.addPoints(angle(0.005));
     if (r.solvedFrames() < q_.observations.frameCount()) fillBetween(r);
     r.weighPaths();
-    r.judge(4.5);
+    r.classifyOutliers(4.5);
     progress_.check();
     r.refine(q_.lensValues(), q_.priors(), 6, 1e-4, cancelled_);
     r.weighPaths();
     r.setAsideSliding(3.5, q_.scaledPx(0.4));
-    r.judge(4.5);
+    r.classifyOutliers(4.5);
     r.addPoints(angle(0.005));
     progress_.check();
     r.refine(q_.lensValues(), q_.priors(), 10, 1e-5, cancelled_);
-    r.judge(4.5);
+    r.classifyOutliers(4.5);
     settleZoom(r);
 }
 
@@ -224,10 +224,10 @@ void Growth::settleZoom(Reconstruction& r) {
         progress_.check();
         had = r.lens().focalPx;
         r.weighPaths();
-        r.judge(4.5);
+        r.classifyOutliers(4.5);
         r.addPoints(angle(0.005));
         r.refine(q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
-        r.judge(4.5);
+        r.classifyOutliers(4.5);
     }
 }
 

@@ -42,9 +42,9 @@ class Growth {
     /// Grows a start over the keyframes around its pair and lets focal length and lens settle.
     bool settleStart(Reconstruction& r, const StartPair& pair) const;
     void growOverKeyframes(Reconstruction& r);
-    /// Hangs the frames between keyframes on their neighbours, near to far.
+    /// Solves the frames between keyframes from their neighbours, near to far.
     void fillBetween(Reconstruction& r);
-    /// Weighing and judging settle on a selection of frames, which is quick; then all frames hang on that, and are
+    /// Weights and outliers settle on a selection of frames, which is quick; then all frames are fitted to that, and
     /// bundled once.
     void refineAll(Reconstruction& r);
     /// Weights that were found with other focal lengths are not yet right: those and depths go on along their valley

@@ -31,7 +31,7 @@ struct Observations {
     struct Fewest {
         int shared = 24;  ///< by a pair of frames to start from
         int placed = 12;  ///< to begin
-        int seen = 8;     ///< by a frame to hang on them
+        int seen = 8;     ///< by a frame to be fitted to them
     } fewest;
 
     [[nodiscard]] int frameCount() const { return int(frames.size()); }

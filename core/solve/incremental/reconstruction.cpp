@@ -514,7 +514,7 @@ void Reconstruction::collect(int frame, Points3& world, Points2& seen, std::vect
     }
 }
 
-void Reconstruction::judge(double limit) {
+void Reconstruction::classifyOutliers(double limit) {
     scale_ = robustScale();
     for (int p = 0; p < observations_.pathCount(); ++p) {
         if (!points_[size_t(p)]) continue;

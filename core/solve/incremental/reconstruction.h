@@ -74,7 +74,7 @@ class Reconstruction {
     /// Marks observations farther than `limit` robust sigmas as not used, brings back those within, and drops points
     /// that are left with fewer than three observations, lie behind a camera, or of whose observations fewer than half
     /// agree.
-    void judge(double limit);
+    void classifyOutliers(double limit);
     /// Weighs every path by how well it fits. The part of its error that goes on over frames counts for as many
     /// observations as it spans: a path that slides or sits on an edge is wrong in the same way from frame to frame,
     /// and counting each frame as new evidence would let it distort the camera.

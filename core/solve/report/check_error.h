@@ -7,7 +7,7 @@
 namespace va {
 
 /// What a held-back path says about the cameras: its point is placed from every other observation and measured on the
-/// rest, and the other way round, so that no observation judges itself.
+/// rest, and the other way round, so that no observation is compared with itself.
 struct CheckedPath {
     Eigen::Vector3d position;  ///< from all its observations
     double sumSquares = 0;     ///< px², over `count` observations

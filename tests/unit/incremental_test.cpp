@@ -1,0 +1,150 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The steps after a first free camera, each on its own: rotation where nothing else can be had, evidence of a rolling
+// shutter, going on from an earlier solve.
+#include <gtest/gtest.h>
+
+#include <Eigen/Geometry>
+#include <cmath>
+
+#include "solve/incremental/extend_by_rotation.h"
+#include "solve/incremental/resume.h"
+#include "solve/incremental/row_evidence.h"
+#include "solve/incremental/solve_question.h"
+#include "synthetic_shot.h"
+
+namespace va::test {
+namespace {
+
+/// The true cameras and points as an earlier solve would give them, in the world of the first camera's axes.
+SolveResult trueSolve(const SyntheticShot& made, int frames) {
+    SolveResult out;
+    out.motion = Motion::free;
+    out.lens = made.lens;
+    out.height = made.request.height;
+    for (int f = 0; f < frames; ++f) {
+        SolvedFrame& frame = out.frames.emplace_back();
+        frame.frame = made.request.frames[size_t(f)];
+        frame.solved = true;
+        frame.pose = made.cameras[size_t(f)];
+        frame.focalPx = made.lens.focalPx;
+    }
+    for (const Path& p : made.paths) {
+        SolvedPoint& point = out.points.emplace_back();
+        point.pathId = p.id;
+        point.position = made.points[size_t(p.id) - 1];
+        point.stretch = p.frames();
+    }
+    return out;
+}
+
+SyntheticOptions exact() {
+    SyntheticOptions o;
+    o.noisePx = 0;
+    return o;
+}
+
+TEST(Resumed, StandsWhereTheSolveStood) {
+    const SyntheticShot made = makeSyntheticShot(exact());
+    const SolveQuestion question(made.paths, made.request);
+    const auto r = resumed(question, trueSolve(made, 40));
+    ASSERT_TRUE(r);
+    int frames = 0;
+    double worst = 0;
+    long compared = 0;
+    for (int f = 0; f < r->observations().frameCount(); ++f) frames += r->hasView(f);
+    EXPECT_EQ(frames, 40);
+    for (const PathObservation& o : r->observations().all)
+        if (const auto off = r->residual(o)) worst = std::max(worst, off->norm()), ++compared;
+    EXPECT_GT(compared, 1000);
+    EXPECT_LT(worst, 1e-6) << "nothing was moved";
+}
+
+TEST(Resumed, IsNullWhereTooLittleIsLeftOrTheQuestionIsAnother) {
+    const SyntheticShot made = makeSyntheticShot(exact());
+    const SolveQuestion question(made.paths, made.request);
+    SolveResult other = trueSolve(made, 40);
+    other.motion = Motion::nodalPan;
+    EXPECT_FALSE(resumed(question, other)) << "another kind of move";
+    SolveResult few = trueSolve(made, 40);
+    few.points.resize(4);
+    EXPECT_FALSE(resumed(question, few)) << "four points hold no camera";
+    EXPECT_FALSE(resumed(question, SolveResult()));
+}
+
+/// A handheld camera: its motion changes from frame to frame, which is what tells a rolling shutter from a lens.
+CameraPose shaky(double t) {
+    return lookAlong({-2 + 4 * t, 0.08 * std::sin(31 * t), 0.1 * std::sin(17 * t)},
+                     0.12 - 0.2 * t + 0.03 * std::sin(40 * t), 0.02 * std::sin(53 * t));
+}
+
+TEST(RowEvidence, TellsARollingShutterFromAGlobalOne) {
+    for (const double readout : {0.0, 0.7}) {
+        SyntheticOptions o;
+        o.noisePx = 0.05;
+        o.camera = shaky;
+        o.readout = readout;
+        const SyntheticShot made = makeSyntheticShot(o);
+        const SolveQuestion question(made.paths, made.request);
+        const auto r = resumed(question, trueSolve(made, 40));
+        ASSERT_TRUE(r);
+        const RowEvidence found = rowEvidence(*r);
+        if (readout == 0) {
+            EXPECT_LT(found.explained, 0.02);
+        } else {
+            // Points and lens stay where they are, so that it is told too short rather than too long.
+            EXPECT_GT(found.explained, 0.2);
+            EXPECT_GT(found.readout, 0.5 * readout);
+            EXPECT_LT(found.readout, 1.1 * readout);
+        }
+    }
+}
+
+TEST(ExtendByRotation, FramesBeyondTheLastPointGetTheirRotation) {
+    // The camera stops at frame 41 and pans away on the spot.
+    SyntheticOptions o = exact();
+    o.frames = 80, o.points = 900;
+    o.camera = [](double t) {
+        const double move = std::min(1.0, t / 0.5), pan = std::max(0.0, (t - 0.5) / 0.5);
+        return lookAlong({-2 + 4 * move, 0.3 * move, 0.5 * move}, 0.12 - 0.2 * move + 0.6 * pan, 0.02);
+    };
+    const SyntheticShot made = makeSyntheticShot(o);
+    const SolveQuestion question(made.paths, made.request);
+    const SolveResult half = trueSolve(made, 45);
+    const auto r = resumed(question, half);
+    ASSERT_TRUE(r);
+    std::vector<SolvedFrame> frames = half.frames;
+    for (int f = 45; f < 80; ++f) {
+        SolvedFrame& frame = frames.emplace_back();
+        frame.frame = made.request.frames[size_t(f)];
+        frame.focalPx = made.lens.focalPx;
+    }
+    extendByRotation(*r, frames);
+    int extended = 0;
+    for (size_t f = 45; f < 80; ++f) {
+        if (!frames[f].solved) continue;
+        ++extended;
+        EXPECT_EQ(frames[f].origin, PoseOrigin::turned);
+        EXPECT_LT(frames[f].pose.worldFromCamera.angularDistance(made.cameras[f].worldFromCamera), 0.002) << f;
+        EXPECT_LT((frames[f].pose.position - made.cameras[44].position).norm(), 1e-9) << "the position is kept";
+    }
+    EXPECT_GT(extended, 20);
+    for (size_t f = 0; f < 45; ++f) EXPECT_EQ(frames[f].origin, PoseOrigin::solved);
+}
+
+TEST(ExtendByRotation, AMoveIsNoRotation) {
+    // The camera goes on moving: a rotation explains too few of the paths.
+    SyntheticOptions o = exact();
+    o.camera = [](double t) { return lookAlong({-6 + 12 * t, 0, 0}, 0.05, 0); };
+    const SyntheticShot made = makeSyntheticShot(o);
+    const SolveQuestion question(made.paths, made.request);
+    const SolveResult part = trueSolve(made, 20);
+    const auto r = resumed(question, part);
+    ASSERT_TRUE(r);
+    std::vector<SolvedFrame> frames = part.frames;
+    for (int f = 20; f < 40; ++f) frames.emplace_back().frame = made.request.frames[size_t(f)];
+    extendByRotation(*r, frames);
+    EXPECT_FALSE(frames.back().solved);
+}
+
+}  // namespace
+}  // namespace va::test
