@@ -9,8 +9,6 @@ namespace va {
 /// The plain open camera file (docs/formats.md, "camera.json"): UTF-8 JSON, numbers in full precision.
 std::string writeCameraJson(const SceneExport& scene);
 
-extern const ExportFormat cameraJsonFormat;
-
 /// Reads what writeCameraJson writes. Throws InputError naming `source` if it is something else.
 SceneExport readCameraJson(const std::string& text, const std::string& source);
 

@@ -4,18 +4,12 @@
 #include <algorithm>
 #include <array>
 
-#include "exchange/camera_json.h"
-#include "exchange/ply.h"
-#include "exchange/usda.h"
-
 namespace va {
 namespace {
 
-constexpr std::array formats{
-    &cameraJsonFormat,
-    &usdaFormat,
-    &plyFormat,
-};
+#define VA_ADDRESS(format) &format,
+constexpr std::array formats{VA_EXPORT_FORMATS(VA_ADDRESS)};
+#undef VA_ADDRESS
 
 }  // namespace
 

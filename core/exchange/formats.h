@@ -22,6 +22,16 @@ struct ExportFormat {
     std::string (*lacks)(const SceneExport& scene);
 };
 
+/// All formats, in the order of menus and help. A new one is a file that defines an ExportFormat, and a line here.
+#define VA_EXPORT_FORMATS(X) \
+    X(cameraJsonFormat)      \
+    X(usdaFormat)            \
+    X(plyFormat)
+
+#define VA_DECLARE(format) extern const ExportFormat format;
+VA_EXPORT_FORMATS(VA_DECLARE)
+#undef VA_DECLARE
+
 /// All formats, in the order in which a run writes them.
 std::span<const ExportFormat* const> exportFormats();
 /// The format of a word, or null.

@@ -10,8 +10,6 @@ namespace va {
 /// error in px.
 std::string writePly(const SceneExport& scene);
 
-extern const ExportFormat plyFormat;
-
 /// Points of what writePly writes. Throws InputError naming `source` otherwise.
 std::vector<SceneExport::Point> readPly(const std::string& text, const std::string& source);
 

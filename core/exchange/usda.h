@@ -16,8 +16,6 @@ namespace va {
 /// listed there.
 std::string writeUsda(const SceneExport& scene);
 
-extern const ExportFormat usdaFormat;
-
 /// Reads what writeUsda writes (not any OpenUSD file): for verification. Throws InputError naming `source`.
 SceneExport readUsda(const std::string& text, const std::string& source);
 
