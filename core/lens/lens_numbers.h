@@ -36,7 +36,7 @@ double mapSigmaPx(const Intrinsics& lens, int width, int height, std::span<const
                   const Eigen::MatrixXd& covariance);
 
 /// Angle in radians between the directions that the middles of the frame's left and right border look in: what the
-/// plate shows, distort included. Without the distortion where the lens folds over.
+/// plate shows, distortion included. Without the distortion where the lens folds over.
 double horizontalFieldOfView(const Intrinsics& lens, int width, int height);
 
 /// How far in px the lens distorts at most inside the frame, again without what a change of focal length would do.

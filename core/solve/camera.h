@@ -23,7 +23,7 @@ struct View {
     [[nodiscard]] Eigen::Vector3d centre() const { return -(rotation.transpose() * shift); }
 };
 
-/// The one place where the two conventions meet: the camera's axes turn by half a nodal pan around x.
+/// The one place where the two conventions meet: the camera's axes turn by half a turn about x.
 View viewFromPose(const CameraPose& pose);
 CameraPose poseFromView(const View& view);
 

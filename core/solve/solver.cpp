@@ -98,7 +98,7 @@ class Solver {
         if (request_.move == MoveChoice::automatic) doubtTravel();
     }
 
-    /// A large thing that moves by itself makes a nodal pan look like more than a nodal pan, and the free camera that
+    /// A large thing that moves by itself makes a nodal pan look like a free move, and the free camera that
     /// is then found does not use that thing either: what it does not use can't speak for it.
     void doubtTravel() {
         if (result_.motion != Motion::free) return;

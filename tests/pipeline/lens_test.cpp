@@ -36,7 +36,7 @@ Intrinsics trueChartLens() {
 }
 
 /// Undistortion maps of two lenses over the frame: where each puts a pixel, in its own px from its own axis, less the
-/// turn of the camera that makes them agree best (a shift of the principal point is such a nodal pan).
+/// turn of the camera that makes them agree best (a shift of the principal point is such a rotation).
 struct MapError {
     double rms = 0, worst = 0;
     double plateWorst = 0;  ///< the same distances as the plate shows them: distorted again

@@ -156,7 +156,7 @@ TEST(Covariance, SpreadAgreesWithWhatIsStated) {
         std::vector<double> variance{joint(border, border), joint(border + 1, border + 1)};
         for (size_t v = 1; v + 1 < all.size(); ++v)
             for (int k = 0; k < 3; ++k) {
-                // A nodal pan moves the shift as well: t' = exp(w) t + s.
+                // A rotation moves the translation as well: t' = exp(w) t + s.
                 const Eigen::Vector3d t = p.views[v].shift;
                 Eigen::Matrix<double, 3, 6> by;
                 by << 0, t.z(), -t.y(), 1, 0, 0, -t.z(), 0, t.x(), 0, 1, 0, t.y(), -t.x(), 0, 0, 0, 1;

@@ -173,7 +173,7 @@ TEST(PlumbLines, ThingsThatAreCurvedInTheWorldAreSetAside) {
     for (size_t i = 0; i < edges.size(); ++i)
         if (!r.edges[i].used) {
             ++aside;
-            EXPECT_GT(straightnessOf(edges[i], camera).after, 0.2) << "an undistorted one was left out";
+            EXPECT_GT(straightnessOf(edges[i], camera).after, 0.2) << "a straight one was left out";
         }
     EXPECT_GE(aside, 2);
 }

@@ -152,7 +152,7 @@ TEST(CarriedAlong, HiddenSpotGoesWithItsNeighbours) {
             others[size_t(i)].points.push_back(q);
         }
     const auto carried = [&](std::vector<const Path*> n) { return carriedAlong(p, n, range(1, 30)); };
-    // A nodal pan and zoom is carried exactly by two or three neighbours, and roughly by one.
+    // A rotation and zoom is carried exactly by two or three neighbours, and roughly by one.
     for (const size_t count : {size_t(2), size_t(3)}) {
         std::vector<const Path*> n;
         for (size_t i = 0; i < count; ++i) n.push_back(&others[i]);

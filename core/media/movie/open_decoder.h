@@ -12,7 +12,7 @@ namespace va {
 /// timing.
 AvPointer<AVCodecContext> openDecoder(const AVStream& stream, const std::string& path, bool frameThreads = true);
 
-/// The container's transformation matrix as a nodal pan by right angles and a mirror; other transformations are left
+/// The container's transformation matrix as a rotation by right angles and a mirror; other transformations are left
 /// out.
 Orientation orientationOf(const AVStream& stream);
 

@@ -132,7 +132,7 @@ Eigen::Matrix3d crossMatrix(const Eigen::Vector3d& v) {
     return m;
 }
 
-/// Gauss–Newton on Sampson's error over the five numbers of a nodal pan and a direction, with differences as
+/// Gauss–Newton on Sampson's error over the five numbers of a rotation and a direction, with differences as
 /// derivatives.
 Eigen::Matrix3d refineEssential(const Eigen::Matrix3d& start, const Points2& a, const Points2& b,
                                 const std::vector<int>& use) {

@@ -19,7 +19,7 @@ std::vector<View> posesFromHomography(const Eigen::Matrix3d& raw, const Points2&
     if (along < 0) h = -h;
     const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> axes(h.transpose() * h);
     const double s1 = axes.eigenvalues()(2), s3 = axes.eigenvalues()(0);  // squared
-    // A nodal pan leaves all lengths as they are.
+    // A rotation leaves all lengths as they are.
     if (!(s1 - s3 > 1e-9)) return out;
     Eigen::Vector3d v1 = axes.eigenvectors().col(2), v2 = axes.eigenvectors().col(1), v3 = axes.eigenvectors().col(0);
     if (v1.cross(v2).dot(v3) < 0) v3 = -v3;

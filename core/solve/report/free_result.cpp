@@ -46,7 +46,7 @@ Similarity worldOf(const Reconstruction& r, const SolveResult* from) {
     }
     if (common >= 0) anchor = common;
     double scale = 10.0 / std::max(1e-12, median(depths));
-    // From the solve's vision world to ours: the anchor camera's axes, half a nodal pan around x, ten units to the
+    // From the solve's vision world to ours: the anchor camera's axes, half a turn about x, ten units to the
     // middle of things.
     const CameraPose base = poseFromView(*r.views()[size_t(anchor)]);
     CameraPose there;  // of the anchor in the result

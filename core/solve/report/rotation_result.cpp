@@ -105,7 +105,7 @@ void takeRotation(const RotationSolve& onKeyframes, const Observations& by, cons
     result.rmsPx = count > 0 ? std::sqrt(sum / count) : 0;
     for (int p = 0; p < s.pathCount(); ++p)
         if (!s.heldBack[size_t(p)] && 2 * used[size_t(p)].first < used[size_t(p)].second)
-            result.outliers.push_back({s.pathIds[size_t(p)], true, {}, "does not go where a nodal pan takes it"});
+            result.outliers.push_back({s.pathIds[size_t(p)], true, {}, "does not fit the rotation"});
 }
 
 }  // namespace va
