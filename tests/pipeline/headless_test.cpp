@@ -367,6 +367,17 @@ TEST_F(Headless, ALensGoesFromChartToUndistortedPlateAndMaps) {
     EXPECT_NE(one.err.find("two stills"), std::string::npos) << one.err;
 }
 
+// Nothing may depend on how the work was shared out: sums are taken in a fixed order.
+TEST_F(Headless, OneProcessorAndTwoGiveTheSameBytes) {
+    const std::string clip = std::string(VA_SOURCE_DIR) + "/demo/data/jib";
+    ASSERT_EQ(vanchor("match " + clip + " --out " + (folder_ / "two").string()).code, 0);
+    const std::string command = "taskset -c 0 " + std::string(VA_VANCHOR) + " match " + clip + " --out " +
+                                (folder_ / "one").string() + " >/dev/null 2>&1";
+    ASSERT_EQ(std::system(command.c_str()), 0);
+    for (const char* file : {"camera.json", "camera.usda", "cloud.ply"})
+        EXPECT_EQ(readFile(folder_ / "one" / file), readFile(folder_ / "two" / file)) << file;
+}
+
 TEST_F(Headless, ALensComesFromStraightEdges) {
     const std::string plate = data + "wide-yard/wide-yard.mp4", lens = (folder_ / "edges.json").string();
     const Run found = vanchor("lens from-lines " + plate + " --frame 1001 --focal-px 582 --json --out " + lens);
