@@ -203,7 +203,7 @@ class CheckError : public ::testing::Test {
         for (int f = 0; f < 40; ++f) EXPECT_TRUE(r.hasView(f) || r.addFrame(f, 1)) << f;
         r.addPoints(0.01);
         r.refine({}, {}, 20, 1e-6);
-        r.judge(5);
+        r.classifyOutliers(5);
         return r;
     }
 };
@@ -240,7 +240,7 @@ TEST_F(CheckError, WrongPathsAreNoNewsAboutTheCamera) {
     EXPECT_FALSE(checkPath(grown(shot), path, 3));
 }
 
-TEST(Reconstruction, JudgeDropsWhatDoesNotFitAndKeepsTheRest) {
+TEST(Reconstruction, ClassifyOutliersDropsWhatDoesNotFitAndKeepsTheRest) {
     SyntheticShot shot = makeSyntheticShot({});
     // One observation of one path jumps: it goes, the path stays.
     Path& path = shot.paths[7];
@@ -252,7 +252,7 @@ TEST(Reconstruction, JudgeDropsWhatDoesNotFitAndKeepsTheRest) {
         if (!r.hasView(f)) r.addFrame(f, 1);
     r.addPoints(0.01);
     r.refine({}, {}, 20, 1e-6);
-    r.judge(4.5);
+    r.classifyOutliers(4.5);
     const auto index = std::find(r.observations().pathIds.begin(), r.observations().pathIds.end(), path.id) -
                        r.observations().pathIds.begin();
     ASSERT_TRUE(r.points()[size_t(index)]);
