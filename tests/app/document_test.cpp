@@ -98,7 +98,7 @@ class DocumentTest : public QObject {
     void undoHoldsSoMuchAndDropsTheOldest() {
         Ui ui(solved_);
         ui.document.edit("Many", withManyPaths(ui.document.shot()));
-        ui.document.setUndoLimit(3'000'000);
+        ui.document.setUndoLimit(1'500'000);
         const int before = ui.document.undoStack().count();
         ui.document.selectPaths({500});
         for (int i = 0; i < 20; ++i) {
