@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cctype>
+#include <cmath>
 #include <cstring>
 
 #include "base/error.h"
@@ -74,6 +75,9 @@ void writePicture(const std::filesystem::path& path, const Picture& picture, con
     std::vector<float> raw(size_t(picture.width) * size_t(picture.height) * size_t(channels));
     for (size_t i = 0; i < picture.data.size() / 4; ++i)
         std::copy_n(&picture.data[4 * i], channels, &raw[i * size_t(channels)]);
+    // The library cuts ten bits off sixteen without rounding: the nearest code value has to be there already.
+    if (dpx && format.bits == 10)
+        for (float& v : raw) v = std::round(std::clamp(v, 0.0f, 1.0f) * 1023) / 1023;
     if (!file->write_image(TypeDesc::FLOAT, raw.data()) || !file->close()) fail(file->geterror());
     if (const int code = place.commit(); code != 0) fail(std::strerror(code));
 }
