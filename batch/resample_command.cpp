@@ -122,7 +122,7 @@ void addResampleCommands(CLI::App& program, Command& run) {
 
     auto r = std::make_shared<ResampleArguments>();
     CLI::App* redistort =
-        program.add_subcommand("redistort", "Distortion an insert that was made for the undistorted frame");
+        program.add_subcommand("redistort", "Distort an insert that was made for the undistorted frame");
     redistort->add_option("insert", r->plate, "Stills with alpha, or a movie")->required();
     redistort->add_option("--size", r->size, "Size of the plate, such as 1920x1080")->required();
     addResampleOptions(*redistort, *r);
@@ -135,7 +135,7 @@ void addResampleCommands(CLI::App& program, Command& run) {
     stmap->add_option("--lens", s->lens, "Lens file or camera.json")->required();
     stmap->add_option("--focal", s->focalMm, "Focal length in mm, for the file of a zoom lens");
     stmap->add_option("--size", s->size, "Size of the plate, such as 1920x1080")->required();
-    stmap->add_option("--out", s->out, "Folder for undistort.exr and distortion.exr")->required();
+    stmap->add_option("--out", s->out, "Folder for undistort.exr and distort.exr")->required();
     stmap->add_flag("--overscan", s->overscan, "The undistorted frame keeps every pixel of the plate, and is larger");
     stmap->callback([s, &run] {
         run = [s] {

@@ -40,6 +40,10 @@ Document::Document(QObject* parent) : QObject(parent) {
         Q_EMIT troubled(some ? tr("%1 The %2 paths until then are kept.").arg(sentence).arg(shot_.paths->size())
                              : sentence);
     });
+    connect(&undo_, &QUndoStack::indexChanged, this, [this](int index) {
+        const auto* next = index > 0 ? dynamic_cast<const UndoStep*>(undo_.command(index - 1)) : nullptr;
+        if (next && next->dropped()) Q_EMIT message(tr("Undo ends here: older steps were dropped to save memory."));
+    });
     autosave_.setInterval(60'000);
     connect(&autosave_, &QTimer::timeout, this, &Document::autosaveNow);
     autosave_.start();
@@ -73,7 +77,10 @@ void Document::limitUndo() {
         if (!step || step->dropped()) break;
         bytes += step->ownBytes();
         // The step just made can always be undone.
-        if (bytes > undoLimit_ && i + 1 < undo_.count()) step->drop();
+        if (bytes <= undoLimit_ || i + 1 == undo_.count()) continue;
+        step->drop();
+        // What was saved can't be reached by undo any more: nothing before the next save counts as unchanged.
+        if (undo_.cleanIndex() <= i) undo_.resetClean();
     }
 }
 

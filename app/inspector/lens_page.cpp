@@ -164,7 +164,7 @@ void LensPage::refreshDistortion() {
                          QString::number(r.lens.lens.value(i), 'f', 6).replace('-', QChar(0x2212)),
                          sure == r.lensNumbers.end() ? tr("given") : tr("± %1").arg(sure->sigma, 0, 'f', 6));
     }
-    solved_->setText(rows.isEmpty() ? (has ? tr("nothing distorted") : QString("–"))
+    solved_->setText(rows.isEmpty() ? (has ? tr("no distortion") : QString("–"))
                                     : "<table width=100%>" + rows.join(QString()) + "</table>");
     sure_->setText(has && r.lensMapSigmaPx > 0 ? QString::number(r.lensMapSigmaPx, 'f', 2) : QString("–"));
     note_->setText(r.distortionRefusedPx < 0 ? QString() : QString::fromStdString(refusalOf(r)));

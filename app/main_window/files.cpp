@@ -27,7 +27,9 @@ bool MainWindow::openPath(const QString& path) {
                 ask.setObjectName("recover");
                 if (ask.exec() == QMessageBox::Yes) file = copy;
             }
-            if (file == path) document_.openProject(file);
+            // An autosaved copy stands for its project, also where the copy itself was chosen.
+            if (path.endsWith(QLatin1Char('~'))) document_.recover(path, path.chopped(1));
+            else if (file == path) document_.openProject(file);
             else document_.recover(file, path);
             if (!document_.plateTrouble().isEmpty()) showTrouble(document_.plateTrouble());
         } else {
@@ -62,8 +64,9 @@ void MainWindow::offerUnsaved() {
     }
     try {
         document_.recover(newest, {});
+        // The copy goes only once this window has one of its own.
         document_.autosaveNow();
-        QFile::remove(newest);
+        if (QFile::exists(document_.autosaveFile())) QFile::remove(newest);
         route_->setCurrent(document_.shot().solve->has() ? Step::solve : Step::plate);
     } catch (const Error& e) {
         showTrouble(QString::fromUtf8(e.what()));

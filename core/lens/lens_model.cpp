@@ -132,7 +132,7 @@ std::string LensModel::brief() const {
                       value(i) < 0 ? "−" : "", std::fabs(value(i)));
         out += text;
     }
-    return out.empty() ? "nothing distorted" : out;
+    return out.empty() ? "no distortion" : out;
 }
 
 }  // namespace va

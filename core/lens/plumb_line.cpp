@@ -141,7 +141,7 @@ class PlumbLines {
     }
 
     PlumbLineResult run() {
-        progress_.stage("Undistortion edges", 3, 1);
+        progress_.stage("Fitting the lens to edges", 3, 1);
         if (std::count(used_.begin(), used_.end(), 1) < 2) {
             out_.trouble =
                 "At least two straight edges are needed, better ten: long ones near the border of the frame, where the "

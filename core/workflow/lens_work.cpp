@@ -73,7 +73,7 @@ Shot withEdgesFound(const Shot& shot, int frame, Progress& progress, std::string
         ++added;
     }
     if (!r.trouble.empty() && added > 0)
-        say(sentence, text("%d edges, too few to tell which one lens makes undistorted. Draw some more.", added));
+        say(sentence, text("%d edges, too few to tell which of them one lens makes straight. Draw some more.", added));
     else
         say(sentence, added == 0 ? text("No long edges in frame %d. Draw along one, or try another frame.", frame)
                                  : text("%d edges that one lens makes straight, of %zu found. Accept those that are "

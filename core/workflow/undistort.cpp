@@ -88,7 +88,7 @@ ResampledSeries undistortPlate(PlateSource& plate, const std::vector<int>& frame
     ResampledSeries out;
     out.frame = undistortedFrame(lens, info.width, info.height, overscan);
     const PixelMap map = undistortionMap(lens, out.frame, info.width, info.height);
-    const Run run = throughMap(plate, frames, map, filter, Edge::hold, false, to, "Undistortion", progress);
+    const Run run = throughMap(plate, frames, map, filter, Edge::hold, false, to, "Undistorting", progress);
     out.files = run.files;
     out.report = text("%d frames undistorted: %s.", out.files, sizeInWords(out.frame).c_str()) + run.leftOut();
     return out;
@@ -154,7 +154,7 @@ ResampledSeries throughStmap(PlateSource& source, const std::vector<int>& frames
     ResampledSeries out;
     const Run run = distortion
                         ? distortThrough(source, frames, map, filter, premultiplied, to, progress)
-                        : throughMap(source, frames, map, filter, Edge::hold, false, to, "Undistortion", progress);
+                        : throughMap(source, frames, map, filter, Edge::hold, false, to, "Undistorting", progress);
     out.files = run.files;
     out.report =
         text("%d frames taken through the STMap to %d × %d px.", out.files, map.x.width, map.x.height) + run.leftOut();

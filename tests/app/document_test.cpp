@@ -114,8 +114,13 @@ class DocumentTest : public QObject {
         for (int i = 0; i < kept; ++i) ui.document.undoStack().undo();
         const Shot oldest = ui.document.shot();
         QCOMPARE(oldest.paths->size(), size_t(1000));
+        QSignalSpy messages(&ui.document, &Document::message);
         ui.document.undoStack().undo();
         QVERIFY(ui.document.shot().paths == oldest.paths);
+        QVERIFY(!messages.isEmpty() && messages.last()[0].toString().contains("Undo ends here"));
+        // The project as it was opened can't be reached any more: nothing on the way back counts as saved.
+        while (ui.document.undoStack().canUndo()) ui.document.undoStack().undo();
+        QVERIFY(ui.document.modified());
     }
 
     // The patch job works on a snapshot; a corner that was moved meanwhile keeps its move.
@@ -158,6 +163,11 @@ class DocumentTest : public QObject {
         QVERIFY(ui.window.saveTo(ui.document.fileName()));
         QVERIFY(!ui.document.modified());
         QVERIFY(!QFile::exists(file + "~"));
+        // So it is where the copy itself is opened.
+        QVERIFY(QFile::copy(solved_, file + "~"));
+        QVERIFY(ui.window.openPath(file + "~"));
+        QCOMPARE(ui.document.fileName(), file);
+        QVERIFY(ui.document.modified());
     }
 
     void aShotThatWasNeverSavedIsOfferedAfterACrash() {

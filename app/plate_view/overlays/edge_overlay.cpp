@@ -59,7 +59,7 @@ void EdgeOverlay::paint(QPainter& painter, const PlateCanvas& canvas, const Docu
         const QPolygonF line = lineOf(e, canvas);
         const Straightness& s = measured(e, lens ? *lens : shot.givenLens());
         const QString text = lens ? QObject::tr("%1 → %2 px").arg(s.before, 0, 'f', 2).arg(s.after, 0, 'f', 2)
-                                  : QObject::tr("%1 px distorted").arg(s.before, 0, 'f', 2);
+                                  : QObject::tr("%1 px off straight").arg(s.before, 0, 'f', 2);
         const QRectF box = painter.fontMetrics().boundingRect(text).adjusted(-4, -2, 4, 2);
         QRectF at = box.translated(line[line.size() / 2] + QPointF(6, -8));
         at.moveRight(std::min(at.right(), canvas.width() - 4.0));

@@ -312,7 +312,7 @@ class Calibration {
             if (aside_[v])
                 out_.warnings.push_back(
                     text("\"%s\" contradicts the other stills by %.1f px and was left out: another focal length or "
-                         "focus, a distorted chart, or a blurred picture.",
+                         "focus, a chart that is not flat, or a blurred picture.",
                          out_.stills[v].name.c_str(), out_.stills[v].rmsPx));
     }
 
