@@ -25,7 +25,7 @@ std::optional<Rational> parseRatio(const char* option, const std::string& text) 
     try {
         return parseRational(text);
     } catch (const Error& e) {
-        throw CLI::ValidationError(option, e.what());
+        throw UsageError(option, e.what());
     }
 }
 
@@ -61,35 +61,33 @@ std::string readRange(const std::string& text, FrameRange& out) {
 
 FrameRange parseRange(const std::string& text) {
     FrameRange out;
-    if (const std::string wrong = readRange(text, out); !wrong.empty()) throw CLI::ValidationError("--range", wrong);
+    if (const std::string wrong = readRange(text, out); !wrong.empty()) throw UsageError("--range", wrong);
     return out;
 }
 
-void addPlateOptions(CLI::App& c, PlateArguments& a) {
-    c.add_option("plate", a.plate, "Movie, folder, pattern (name.%04d.ext, name.####.ext) or one file of a sequence")
-        ->required();
-    c.add_option("--range", a.range, "Frames A-B in the plate's own numbers")->check([](const std::string& text) {
+void addPlateOptions(CommandLine& c, PlateArguments& a) {
+    c.option("plate", a.plate, "Movie, folder, pattern (name.%04d.ext, name.####.ext) or one file of a sequence")
+        .required();
+    c.option("--range", a.range, "Frames A-B in the plate's own numbers").check([](const std::string& text) {
         FrameRange range;
         return readRange(text, range);
     });
-    c.add_option("--fps", a.rate, "Frame rate: 25, 23.976, 24000/1001");
-    c.add_option("--pixel-aspect", a.pixelAspect, "Width : height of a pixel");
-    c.add_option("--stream", a.stream, "Of a movie with several moving pictures, the number of the one to use");
-    c.add_flag("--even-times", a.evenTimes,
-               "Put the frames of a movie with a variable rate on an even grid of its rate");
-    c.add_flag("--strict", a.strict, "Stop where a frame is damaged or missing, instead of going on without it");
-    c.add_option("--density", a.density, "few, normal or many features")
-        ->check(CLI::IsMember({"few", "normal", "many"}));
-    c.add_option("--care", a.care, "quick, or careful: farther search, backward too, guided by the solve")
-        ->check(CLI::IsMember({"quick", "careful"}));
-    c.add_option("--mask", a.mask, "Matte files, white keeps features out: pattern, folder or movie");
-    c.add_option("--mask-threshold", a.maskThreshold, "Share of full white from which the matte keeps out")
-        ->check(CLI::Range(0.0, 1.0));
-    c.add_flag("--mask-invert", a.maskInvert, "Black keeps features out instead");
-    c.add_option("--mask-grow", a.maskGrow, "Pixels that the matte is grown by; negative shrinks it");
-    c.add_option("--mask-offset", a.maskOffset, "Added to a frame's number to find its matte");
-    c.add_option("--masks-from", a.masksFrom, "Mask shapes of a project (.vanchor), or a JSON object with \"masks\"");
-    c.add_option("--paths", a.paths, "Paths to start with, .csv or .json");
+    c.option("--fps", a.rate, "Frame rate: 25, 23.976, 24000/1001");
+    c.option("--pixel-aspect", a.pixelAspect, "Width : height of a pixel");
+    c.option("--stream", a.stream, "Of a movie with several moving pictures, the number of the one to use");
+    c.flag("--even-times", a.evenTimes, "Put the frames of a movie with a variable rate on an even grid of its rate");
+    c.flag("--strict", a.strict, "Stop where a frame is damaged or missing, instead of going on without it");
+    c.option("--density", a.density, "few, normal or many features").oneOf({"few", "normal", "many"});
+    c.option("--care", a.care, "quick, or careful: farther search, backward too, guided by the solve")
+        .oneOf({"quick", "careful"});
+    c.option("--mask", a.mask, "Matte files, white keeps features out: pattern, folder or movie");
+    c.option("--mask-threshold", a.maskThreshold, "Share of full white from which the matte keeps out")
+        .between(0.0, 1.0);
+    c.flag("--mask-invert", a.maskInvert, "Black keeps features out instead");
+    c.option("--mask-grow", a.maskGrow, "Pixels that the matte is grown by; negative shrinks it");
+    c.option("--mask-offset", a.maskOffset, "Added to a frame's number to find its matte");
+    c.option("--masks-from", a.masksFrom, "Mask shapes of a project (.vanchor), or a JSON object with \"masks\"");
+    c.option("--paths", a.paths, "Paths to start with, .csv or .json");
 }
 
 Shot shotFor(const PlateArguments& a, Progress* progress) {

@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-#include <CLI/CLI.hpp>
 #include <chrono>
 #include <string>
 
 #include "base/progress.h"
+#include "command_line.h"
 #include "shot/shot.h"
 
 namespace va {
@@ -16,10 +16,10 @@ struct PlateArguments {
     bool maskInvert = false, evenTimes = false, strict = false;
     int maskOffset = 0, stream = -1;
 };
-void addPlateOptions(CLI::App& command, PlateArguments& a);
-/// "1001-1120". Throws CLI::ValidationError.
+void addPlateOptions(CommandLine& command, PlateArguments& a);
+/// "1001-1120". Throws UsageError.
 FrameRange parseRange(const std::string& text);
-/// The shot that the arguments describe, its plate opened. Throws InputError and CLI::ValidationError.
+/// The shot that the arguments describe, its plate opened. Throws InputError and UsageError.
 Shot shotFor(const PlateArguments& a, Progress* progress = nullptr);
 /// With --strict, throws InputError where a frame of the range is missing or damaged, as far as it is known by now.
 void useStrict(const PlateArguments& a, const Shot& shot);

@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-#include <CLI/CLI.hpp>
 #include <functional>
 #include <string>
+
+#include "command_line.h"
 
 namespace va {
 
@@ -19,11 +20,11 @@ enum ExitCode {
 /// Each adds its subcommand to the program; `run` is called when it was chosen and gives the exit code. They throw
 /// va::Error.
 using Command = std::function<int()>;
-void addMatchCommand(CLI::App& program, Command& run);
-void addTrackCommand(CLI::App& program, Command& run);
-void addInfoCommand(CLI::App& program, Command& run);
-void addLensCommands(CLI::App& program, Command& run);
-void addResampleCommands(CLI::App& program, Command& run);
-void addExportCommand(CLI::App& program, Command& run);
+void addMatchCommand(CommandLine& program, Command& run);
+void addTrackCommand(CommandLine& program, Command& run);
+void addInfoCommand(CommandLine& program, Command& run);
+void addLensCommands(CommandLine& program, Command& run);
+void addResampleCommands(CommandLine& program, Command& run);
+void addExportCommand(CommandLine& program, Command& run);
 
 }  // namespace va

@@ -9,22 +9,21 @@
 
 namespace va {
 
-void addExportCommand(CLI::App& program, Command& run) {
+void addExportCommand(CommandLine& program, Command& run) {
     struct Arguments {
         std::string project, format, out;
         bool undistorted = false;
     };
     auto a = std::make_shared<Arguments>();
-    CLI::App* c =
-        program.add_subcommand("export", "Write the camera and points of a project, and verify what was written");
-    c->add_option("project", a->project, "A .vanchor file")->required();
+    CommandLine c = program.command("export", "Write the camera and points of a project, and verify what was written");
+    c.option("project", a->project, "A .vanchor file").required();
     std::vector<std::string> words;
     for (const ExportFormat* f : exportFormats()) words.emplace_back(f->word);
-    c->add_option("--format", a->format, formatWords())->required()->check(CLI::IsMember(words));
-    c->add_option("--out", a->out, "File to write")->required();
-    c->add_flag("--undistorted", a->undistorted, "The camera of the undistorted plate in its larger frame");
-    c->add_flag("--straight", a->undistorted)->group("");  // the option's older name
-    c->callback([a, &run] {
+    c.option("--format", a->format, formatWords()).required().oneOf(words);
+    c.option("--out", a->out, "File to write").required();
+    c.flag("--undistorted", a->undistorted, "The camera of the undistorted plate in its larger frame");
+    c.flag("--straight", a->undistorted).hidden();  // the option's older name
+    c.onChosen([a, &run] {
         run = [a] {
             const Shot shot = readShot(a->project);
             SceneExport scene = gatherScene(shot);

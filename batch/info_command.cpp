@@ -60,16 +60,16 @@ int info(const std::string& plate, const PlateOverrides& overrides, bool asJson)
 
 }  // namespace
 
-void addInfoCommand(CLI::App& program, Command& run) {
+void addInfoCommand(CommandLine& program, Command& run) {
     auto plate = std::make_shared<std::string>();
     auto asJson = std::make_shared<bool>(false), even = std::make_shared<bool>(false);
     auto stream = std::make_shared<int>(-1);
-    CLI::App* c = program.add_subcommand("info", "What a plate says of itself");
-    c->add_option("plate", *plate, "Movie, folder, pattern or picture")->required();
-    c->add_option("--stream", *stream, "Of a movie with several moving pictures, the number of the one to use");
-    c->add_flag("--even-times", *even, "Put the frames of a movie with a variable rate on an even grid of its rate");
-    c->add_flag("--json", *asJson, "As JSON");
-    c->callback([=, &run] {
+    CommandLine c = program.command("info", "What a plate says of itself");
+    c.option("plate", *plate, "Movie, folder, pattern or picture").required();
+    c.option("--stream", *stream, "Of a movie with several moving pictures, the number of the one to use");
+    c.flag("--even-times", *even, "Put the frames of a movie with a variable rate on an even grid of its rate");
+    c.flag("--json", *asJson, "As JSON");
+    c.onChosen([=, &run] {
         run = [=] {
             PlateOverrides overrides;
             if (*stream >= 0) overrides.stream = *stream;

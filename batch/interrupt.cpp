@@ -18,7 +18,7 @@ namespace {
 
 std::mutex mutex;
 Progress* watched = nullptr;
-bool asked = false;
+bool interrupted = false;
 
 constexpr int secondsToStop = 5;
 
@@ -34,7 +34,7 @@ void wait(sigset_t signals) {
     if (sigwait(&signals, &which) != 0) return;
     {
         const std::scoped_lock lock(mutex);
-        asked = true;
+        interrupted = true;
         // Without work that can be cancelled, nothing is half done but files that are being written.
         if (!watched) endNow();
         watched->cancel();
@@ -62,7 +62,7 @@ Interrupt::Interrupt() {
 void Interrupt::watch(Progress* progress) {
     const std::scoped_lock lock(mutex);
     watched = progress;
-    if (progress && asked) progress->cancel();
+    if (progress && interrupted) progress->cancel();
 }
 
 }  // namespace va

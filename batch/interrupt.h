@@ -4,7 +4,7 @@
 
 namespace va {
 
-/// Ends the program on INT, TERM and HUP in order: the work is cancelled at its next safe place, part files go, and the
+/// Ends the program on INT, TERM and HUP in order: the work is cancelled at its next safe step, part files go, and the
 /// exit code is exitCancelled. A second signal, or work that does not stop within some seconds (a disk that hangs),
 /// ends it at once, without part files all the same.
 ///

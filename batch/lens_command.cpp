@@ -56,7 +56,7 @@ std::vector<int> valuesNamed(const std::string& list, LensKind kind) {
         const size_t end = std::min(list.find(',', begin), list.size());
         const std::string name = list.substr(begin, end - begin);
         const auto found = std::find(names.begin(), names.end(), name);
-        if (found == names.end()) throw CLI::ValidationError("--values", "the model has no number \"" + name + "\"");
+        if (found == names.end()) throw UsageError("--values", "the model has no number \"" + name + "\"");
         out.push_back(int(found - names.begin()));
         begin = end + 1;
     }
@@ -127,11 +127,11 @@ int fromChart(const ChartArguments& a) {
     return exitDone;
 }
 
-/// "120,40,900,62" as two places.
+/// "120,40,900,62" as two positions.
 std::array<double, 4> strokeOf(const std::string& text) {
     std::array<double, 4> v{};
     if (std::sscanf(text.c_str(), "%lf,%lf,%lf,%lf", &v[0], &v[1], &v[2], &v[3]) != 4)
-        throw CLI::ValidationError("--stroke", "two places such as 120,40,900,62 are needed");
+        throw UsageError("--stroke", "two places such as 120,40,900,62 are needed");
     return v;
 }
 
@@ -201,13 +201,12 @@ int fromLines(const LinesArguments& a) {
     return exitDone;
 }
 
-void addFindOptions(CLI::App& c, FindArguments& a) {
-    c.add_option("--out", a.out, "Lens file to write");
-    c.add_option("--model", a.model, "Lens model")
-        ->check(CLI::IsMember({"brown-conrady", "division", "fisheye", "anamorphic"}));
-    c.add_option("--values", a.values, "Numbers of the model to solve, such as k1,k2");
-    c.add_option("--pixel-aspect", a.pixelAspect, "Width of a pixel over its height")->check(CLI::Range(0.1, 10.0));
-    c.add_flag("--json", a.asJson, "Result as one JSON object");
+void addFindOptions(CommandLine& c, FindArguments& a) {
+    c.option("--out", a.out, "Lens file to write");
+    c.option("--model", a.model, "Lens model").oneOf({"brown-conrady", "division", "fisheye", "anamorphic"});
+    c.option("--values", a.values, "Numbers of the model to solve, such as k1,k2");
+    c.option("--pixel-aspect", a.pixelAspect, "Width of a pixel over its height").between(0.1, 10.0);
+    c.flag("--json", a.asJson, "Result as one JSON object");
 }
 
 int zoom(const std::vector<std::string>& pairs, const std::string& out) {
@@ -218,7 +217,7 @@ int zoom(const std::vector<std::string>& pairs, const std::string& out) {
         char* end = nullptr;
         const double mm = at == std::string::npos ? 0 : std::strtod(p.c_str(), &end);
         if (!(mm > 0) || end != p.c_str() + at)
-            throw CLI::ValidationError("stops", "give each as focal length in mm = lens file, such as 24=wide.json");
+            throw UsageError("stops", "give each as focal length in mm = lens file, such as 24=wide.json");
         focals.push_back(mm);
         files.push_back(readLensFile(p.substr(at + 1)));
     }
@@ -231,38 +230,36 @@ int zoom(const std::vector<std::string>& pairs, const std::string& out) {
 
 }  // namespace
 
-void addLensCommands(CLI::App& program, Command& run) {
-    CLI::App* lens = program.add_subcommand("lens", "Find a lens");
-    lens->require_subcommand(1);
-    CLI::App* chart = lens->add_subcommand("from-chart", "From stills of a checkerboard or a grid of dots");
+void addLensCommands(CommandLine& program, Command& run) {
+    CommandLine lens = program.command("lens", "Find a lens");
+    CommandLine chart = lens.command("from-chart", "From stills of a checkerboard or a grid of dots");
     auto c = std::make_shared<ChartArguments>();
-    chart->add_option("stills", c->stills, "The stills")->required();
-    addFindOptions(*chart, *c);
-    chart->add_flag("--centred", c->centred, "Keep the principal point in the middle of the frame");
-    chart->callback([c, &run] { run = [c] { return fromChart(*c); }; });
+    chart.option("stills", c->stills, "The stills").required();
+    addFindOptions(chart, *c);
+    chart.flag("--centred", c->centred, "Keep the principal point in the middle of the frame");
+    chart.onChosen([c, &run] { run = [c] { return fromChart(*c); }; });
 
-    CLI::App* lines = lens->add_subcommand("from-lines", "From straight things in a plate");
+    CommandLine lines = lens.command("from-lines", "From straight things in a plate");
     auto l = std::make_shared<LinesArguments>();
-    lines->add_option("plate", l->plate, "Movie, stills or photo")->required();
-    addFindOptions(*lines, *l);
-    lines->add_option("--frame", l->frames, "Frame to look at, may be repeated; else the middle one");
-    lines->add_option("--stroke", l->strokes,
-                      "Track the edge along x0,y0,x1,y1 (px), may be repeated; else edges are found, and those that "
-                      "are curved in the world left out");
-    lines->add_option("--focal-px", l->focalPx, "Focal length in px, if known: edges do not tell it");
-    lines->add_flag("--principal", l->principal, "Solve the principal point as well");
-    lines->callback([l, &run] { run = [l] { return fromLines(*l); }; });
+    lines.option("plate", l->plate, "Movie, stills or photo").required();
+    addFindOptions(lines, *l);
+    lines.option("--frame", l->frames, "Frame to look at, may be repeated; else the middle one");
+    lines.option("--stroke", l->strokes,
+                 "Track the edge along x0,y0,x1,y1 (px), may be repeated; else edges are found, and those that "
+                 "are curved in the world left out");
+    lines.option("--focal-px", l->focalPx, "Focal length in px, if known: edges do not tell it");
+    lines.flag("--principal", l->principal, "Solve the principal point as well");
+    lines.onChosen([l, &run] { run = [l] { return fromLines(*l); }; });
 
     struct Zoom {
         std::vector<std::string> stops;
         std::string out;
     };
-    CLI::App* zoomed = lens->add_subcommand("zoom", "One zoom lens from lens files at several focal lengths");
+    CommandLine zoomed = lens.command("zoom", "One zoom lens from lens files at several focal lengths");
     auto z = std::make_shared<Zoom>();
-    zoomed->add_option("stops", z->stops, "Focal length in mm = lens file, for each: 24=wide.json 70=long.json")
-        ->required();
-    zoomed->add_option("--out", z->out, "Lens file to write")->required();
-    zoomed->callback([z, &run] { run = [z] { return zoom(z->stops, z->out); }; });
+    zoomed.option("stops", z->stops, "Focal length in mm = lens file, for each: 24=wide.json 70=long.json").required();
+    zoomed.option("--out", z->out, "Lens file to write").required();
+    zoomed.onChosen([z, &run] { run = [z] { return zoom(z->stops, z->out); }; });
 }
 
 }  // namespace va

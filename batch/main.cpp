@@ -16,9 +16,8 @@ int main(int argc, char** argv) {
     std::signal(SIGPIPE, SIG_IGN);
     va::startPlateReaders();
     const va::Interrupt interrupt;
-    CLI::App program{"Matchmove from the shell: track, solve, level, export."};
-    program.set_version_flag("--version", std::string("vanchor ") + VA_VERSION);
-    program.require_subcommand(1);
+    va::CommandLine program("Matchmove from the shell: track, solve, level, export.",
+                            std::string("vanchor ") + VA_VERSION);
     va::Command run;
     va::addMatchCommand(program, run);
     va::addTrackCommand(program, run);
@@ -26,15 +25,10 @@ int main(int argc, char** argv) {
     va::addLensCommands(program, run);
     va::addResampleCommands(program, run);
     va::addExportCommand(program, run);
-    try {
-        program.parse(argc, argv);
-    } catch (const CLI::ParseError& e) {
-        const int code = program.exit(e);
-        return code == 0 ? va::exitDone : va::exitUsage;
-    }
+    if (int code = 0; !program.parse(argc, argv, code)) return code;
     try {
         return run();
-    } catch (const CLI::ValidationError& e) {
+    } catch (const va::UsageError& e) {
         std::fprintf(stderr, "vanchor: %s\n", e.what());
         return va::exitUsage;
     } catch (const va::InputError& e) {

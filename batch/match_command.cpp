@@ -60,16 +60,15 @@ int match(const MatchArguments& a) {
     if (a.focal != "unknown") {
         char* end = nullptr;
         shot.priors.focalMm = std::strtod(a.focal.c_str(), &end);
-        if (*end != 0 || !(shot.priors.focalMm > 0))
-            throw CLI::ValidationError("--focal", "give mm, or the word unknown");
+        if (*end != 0 || !(shot.priors.focalMm > 0)) throw UsageError("--focal", "give mm, or the word unknown");
         if (!(a.sensorWidth > 0))
-            throw CLI::ValidationError("--focal", "a focal length in mm says nothing without --sensor-width");
+            throw UsageError("--focal", "a focal length in mm says nothing without --sensor-width");
         shot.priors.focal = Known::known;
     }
     if (a.distortion == "none") shot.priors.distortion = Known::known;
     else if (a.distortion != "solve") takeDistortion(shot, a.distortion);
     if (a.trackUndistorted && (shot.priors.distortion == Known::unknown || shot.priors.lens.isZero()))
-        throw CLI::ValidationError("--track-undistorted", "it needs a lens file in --distortion");
+        throw UsageError("--track-undistorted", "it needs a lens file in --distortion");
     shot.trackUndistorted = a.trackUndistorted;
     const std::map<std::string, MoveChoice> moves{
         {"automatic", MoveChoice::automatic},  {"free", MoveChoice::free},         {"nodal-pan", MoveChoice::nodalPan},
@@ -193,30 +192,30 @@ int match(const MatchArguments& a) {
 
 }  // namespace
 
-void addMatchCommand(CLI::App& program, Command& run) {
+void addMatchCommand(CommandLine& program, Command& run) {
     auto a = std::make_shared<MatchArguments>();
-    CLI::App* c = program.add_subcommand("match", "Track features, solve the camera, level, and export");
-    addPlateOptions(*c, a->plate);
-    c->add_option("--out", a->out, "Folder for shot.vanchor, camera.json, camera.usda, cloud.ply")->required();
-    c->add_option("--sensor-width", a->sensorWidth, "Film back width in mm")->check(CLI::PositiveNumber);
-    c->add_option("--focal", a->focal, "Focal length in mm if known, else the word unknown");
-    c->add_option("--distortion", a->distortion, "solve, none, or a JSON file with k1, k2 …");
-    c->add_option("--move", a->move, "Kind of move: automatic, free, nodal-pan, locked-off")
-        ->check([](const std::string& word) {
+    CommandLine c = program.command("match", "Track features, solve the camera, level, and export");
+    addPlateOptions(c, a->plate);
+    c.option("--out", a->out, "Folder for shot.vanchor, camera.json, camera.usda, cloud.ply").required();
+    c.option("--sensor-width", a->sensorWidth, "Film back width in mm").aboveZero();
+    c.option("--focal", a->focal, "Focal length in mm if known, else the word unknown");
+    c.option("--distortion", a->distortion, "solve, none, or a JSON file with k1, k2 …");
+    c.option("--move", a->move, "Kind of move: automatic, free, nodal-pan, locked-off")
+        .check([](const std::string& word) {
             for (const char* known : {"automatic", "free", "nodal-pan", "locked-off", "rotation", "fixed"})
                 if (word == known) return std::string();
             return "\"" + word + "\" is none of automatic, free, nodal-pan, locked-off";
         });
-    c->add_option("--zoom", a->zoom, "Whether the focal length changes: automatic, no, yes")
-        ->check(CLI::IsMember({"automatic", "no", "yes"}));
-    addSolveOptions(*c, a->solve);
-    c->add_flag("--movers", a->movers, "Look for things that move rigidly apart from the scene, and solve them");
-    c->add_flag("--track-undistorted", a->trackUndistorted,
-                "Track features on the plate undistorted by that lens, for strong distortion");
-    c->add_flag("--follow-straight", a->trackUndistorted)->group("");  // the option's older name
-    c->add_option("--seed", a->seed, "Seed of all random draws");
-    c->add_flag("--json", a->asJson, "Progress and result as JSON");
-    c->callback([a, &run] { run = [a] { return match(*a); }; });
+    c.option("--zoom", a->zoom, "Whether the focal length changes: automatic, no, yes")
+        .oneOf({"automatic", "no", "yes"});
+    addSolveOptions(c, a->solve);
+    c.flag("--movers", a->movers, "Look for things that move rigidly apart from the scene, and solve them");
+    c.flag("--track-undistorted", a->trackUndistorted,
+           "Track features on the plate undistorted by that lens, for strong distortion");
+    c.flag("--follow-straight", a->trackUndistorted).hidden();  // the option's older name
+    c.option("--seed", a->seed, "Seed of all random draws");
+    c.flag("--json", a->asJson, "Progress and result as JSON");
+    c.onChosen([a, &run] { run = [a] { return match(*a); }; });
 }
 
 }  // namespace va

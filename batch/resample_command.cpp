@@ -28,15 +28,14 @@ Filter filterOf(const std::string& name) {
 std::pair<int, int> sizeOf(const std::string& text) {
     int w = 0, h = 0;
     if (std::sscanf(text.c_str(), "%dx%d", &w, &h) != 2 || w < 1 || h < 1 || w > 65536 || h > 65536)
-        throw CLI::ValidationError("--size", "a size such as 1920x1080 is needed");
+        throw UsageError("--size", "a size such as 1920x1080 is needed");
     return {w, h};
 }
 
 Intrinsics lensFor(const std::string& path, double focalMm, int width, int height) {
     LensFile file = readLensFile(path);
     if (!file.stops.empty()) {
-        if (!(focalMm > 0))
-            throw CLI::ValidationError("--focal", "the file is of a zoom lens: say at which focal length in mm");
+        if (!(focalMm > 0)) throw UsageError("--focal", "the file is of a zoom lens: say at which focal length in mm");
         file = file.at(focalMm);
     }
     if (!(file.intrinsics.focalPx > 0))
@@ -73,7 +72,7 @@ int resampled(const ResampleArguments& a, bool undistort) {
     const PlateInfo& info = source->info();
     const Overscan overscan = a.overscan ? Overscan::whole : Overscan::none;
     ResampledSeries r;
-    if (a.lens.empty() == a.stmap.empty()) throw CLI::ValidationError("--lens", "give either a lens or an STMap");
+    if (a.lens.empty() == a.stmap.empty()) throw UsageError("--lens", "give either a lens or an STMap");
     if (!a.stmap.empty()) {
         const auto [width, height] = undistort ? std::pair(0, 0) : sizeOf(a.size);
         r = throughStmap(*source, framesFor(a.range, info), a.stmap, width, height, !undistort, filterOf(a.filter),
@@ -98,46 +97,44 @@ int resampled(const ResampleArguments& a, bool undistort) {
     return exitDone;
 }
 
-void addResampleOptions(CLI::App& c, ResampleArguments& a) {
-    c.add_option("--lens", a.lens, "Lens file or camera.json");
-    c.add_option("--stmap", a.stmap, "STMap instead of a lens, 32-bit float EXR");
-    c.add_option("--focal", a.focalMm, "Focal length in mm, for the file of a zoom lens");
-    c.add_option("--out", a.out, "Folder for the frames")->required();
-    c.add_option("--format", a.ending, "Kind of file")
-        ->check(CLI::IsMember({"exr", "png", "tif", "dpx", "jpg", "mov", "mp4"}));
-    c.add_option("--bits", a.bits, "Bits a channel: 8, 10, 16 or 32")->check(CLI::IsMember({8, 10, 16, 32}));
-    c.add_option("--filter", a.filter, "Filter")->check(CLI::IsMember({"bilinear", "bicubic", "lanczos"}));
-    c.add_option("--range", a.range, "First and last frame, such as 1001-1100");
-    c.add_flag("--overscan", a.overscan, "The undistorted frame keeps every pixel of the plate, and is larger");
+void addResampleOptions(CommandLine& c, ResampleArguments& a) {
+    c.option("--lens", a.lens, "Lens file or camera.json");
+    c.option("--stmap", a.stmap, "STMap instead of a lens, 32-bit float EXR");
+    c.option("--focal", a.focalMm, "Focal length in mm, for the file of a zoom lens");
+    c.option("--out", a.out, "Folder for the frames").required();
+    c.option("--format", a.ending, "Kind of file").oneOf({"exr", "png", "tif", "dpx", "jpg", "mov", "mp4"});
+    c.option("--bits", a.bits, "Bits a channel: 8, 10, 16 or 32").oneOf({"8", "10", "16", "32"});
+    c.option("--filter", a.filter, "Filter").oneOf({"bilinear", "bicubic", "lanczos"});
+    c.option("--range", a.range, "First and last frame, such as 1001-1100");
+    c.flag("--overscan", a.overscan, "The undistorted frame keeps every pixel of the plate, and is larger");
 }
 
 }  // namespace
 
-void addResampleCommands(CLI::App& program, Command& run) {
+void addResampleCommands(CommandLine& program, Command& run) {
     auto u = std::make_shared<ResampleArguments>();
-    CLI::App* undistort = program.add_subcommand("undistort", "Undistort a plate");
-    undistort->add_option("plate", u->plate, "Movie, stills or photo")->required();
-    addResampleOptions(*undistort, *u);
-    undistort->callback([u, &run] { run = [u] { return resampled(*u, true); }; });
+    CommandLine undistort = program.command("undistort", "Undistort a plate");
+    undistort.option("plate", u->plate, "Movie, stills or photo").required();
+    addResampleOptions(undistort, *u);
+    undistort.onChosen([u, &run] { run = [u] { return resampled(*u, true); }; });
 
     auto r = std::make_shared<ResampleArguments>();
-    CLI::App* redistort =
-        program.add_subcommand("redistort", "Distort an insert that was made for the undistorted frame");
-    redistort->add_option("insert", r->plate, "Stills with alpha, or a movie")->required();
-    redistort->add_option("--size", r->size, "Size of the plate, such as 1920x1080")->required();
-    addResampleOptions(*redistort, *r);
-    redistort->add_flag("--straight-alpha", r->straightAlpha,
-                        "Colour of an EXR insert is not multiplied by its alpha (other files say it themselves)");
-    redistort->callback([r, &run] { run = [r] { return resampled(*r, false); }; });
+    CommandLine redistort = program.command("redistort", "Distort an insert that was made for the undistorted frame");
+    redistort.option("insert", r->plate, "Stills with alpha, or a movie").required();
+    redistort.option("--size", r->size, "Size of the plate, such as 1920x1080").required();
+    addResampleOptions(redistort, *r);
+    redistort.flag("--straight-alpha", r->straightAlpha,
+                   "Colour of an EXR insert is not multiplied by its alpha (other files say it themselves)");
+    redistort.onChosen([r, &run] { run = [r] { return resampled(*r, false); }; });
 
     auto s = std::make_shared<ResampleArguments>();
-    CLI::App* stmap = program.add_subcommand("stmap", "Write a lens as STMaps, both ways");
-    stmap->add_option("--lens", s->lens, "Lens file or camera.json")->required();
-    stmap->add_option("--focal", s->focalMm, "Focal length in mm, for the file of a zoom lens");
-    stmap->add_option("--size", s->size, "Size of the plate, such as 1920x1080")->required();
-    stmap->add_option("--out", s->out, "Folder for undistort.exr and distort.exr")->required();
-    stmap->add_flag("--overscan", s->overscan, "The undistorted frame keeps every pixel of the plate, and is larger");
-    stmap->callback([s, &run] {
+    CommandLine stmap = program.command("stmap", "Write a lens as STMaps, both ways");
+    stmap.option("--lens", s->lens, "Lens file or camera.json").required();
+    stmap.option("--focal", s->focalMm, "Focal length in mm, for the file of a zoom lens");
+    stmap.option("--size", s->size, "Size of the plate, such as 1920x1080").required();
+    stmap.option("--out", s->out, "Folder for undistort.exr and distort.exr").required();
+    stmap.flag("--overscan", s->overscan, "The undistorted frame keeps every pixel of the plate, and is larger");
+    stmap.onChosen([s, &run] {
         run = [s] {
             const auto [width, height] = sizeOf(s->size);
             makeFolder(s->out);

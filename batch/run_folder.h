@@ -6,8 +6,8 @@
 
 namespace va {
 
-/// The files of a run that belong together: written into a folder of their own beside their place, and moved there all
-/// together when the last one is whole. A run that ends early leaves the files of the run before as they were.
+/// The files of a run that belong together: written into a folder of their own beside where they go, and moved there
+/// all together when the last one is whole. A run that ends early leaves the files of the run before as they were.
 class RunFolder {
   public:
     /// Makes the folder. Throws InputError.
@@ -20,7 +20,7 @@ class RunFolder {
     [[nodiscard]] std::filesystem::path file(const std::string& name);
     /// Where it stands in the end.
     [[nodiscard]] std::filesystem::path place(const std::string& name) const { return out_ / name; }
-    /// Moves all files to their places. Throws InputError; then none or all that could be moved are there.
+    /// Moves all files to where they go. Throws InputError; then none or all that could be moved are there.
     void commit();
 
   private:

@@ -75,17 +75,17 @@ std::vector<CheckPoint> checkPointsFromJson(const std::string& text, const std::
     return out;
 }
 
-void addSolveOptions(CLI::App& c, SolveArguments& a) {
-    c.add_option(
+void addSolveOptions(CommandLine& c, SolveArguments& a) {
+    c.option(
         "--readout", a.readout,
         "Rolling shutter: milliseconds from the first row's reading to the last one's (0: all rows at once), or the "
         "word solve; else it is found where the paths speak for it");
-    c.add_option("--check-points", a.checkPoints,
-                 "Known measures: a text file of lines \"name x y z\", or a JSON list (docs/formats.md)");
-    c.add_flag("--refine", a.refine, "Set aside what fits badly after the solve, and say what that was worth");
-    c.add_option("--leave-out", a.leaveOut, "Frames A-B whose camera is not used: it goes between its neighbours");
-    c.add_option("--smooth", a.smooth, "Frames A-B of the camera's path to smooth, or A-B:WIDTH in frames");
-    c.add_flag("--fill", a.fill, "Fill frames without a camera between their neighbours, marked as such");
+    c.option("--check-points", a.checkPoints,
+             "Known measures: a text file of lines \"name x y z\", or a JSON list (docs/formats.md)");
+    c.flag("--refine", a.refine, "Set aside what fits badly after the solve, and say what that was worth");
+    c.option("--leave-out", a.leaveOut, "Frames A-B whose camera is not used: it goes between its neighbours");
+    c.option("--smooth", a.smooth, "Frames A-B of the camera's path to smooth, or A-B:WIDTH in frames");
+    c.flag("--fill", a.fill, "Fill frames without a camera between their neighbours, marked as such");
 }
 
 void takeReadout(Shot& shot, const SolveArguments& a) {
@@ -96,12 +96,11 @@ void takeReadout(Shot& shot, const SolveArguments& a) {
     }
     char* end = nullptr;
     const double ms = std::strtod(a.readout.c_str(), &end);
-    if (*end != 0 || !std::isfinite(ms))
-        throw CLI::ValidationError("--readout", "give milliseconds, or the word solve");
+    if (*end != 0 || !std::isfinite(ms)) throw UsageError("--readout", "give milliseconds, or the word solve");
     shot.priors.readoutKnown = Known::known;
     shot.priors.readout = ms / 1000 * shot.rate().value();
     if (std::fabs(shot.priors.readout) > 1)
-        throw CLI::ValidationError("--readout", "that is longer than a frame lasts at this rate");
+        throw UsageError("--readout", "that is longer than a frame lasts at this rate");
 }
 
 Shot withSolveOptions(const Shot& shot, const SolveArguments& a, Progress& progress) {
@@ -122,7 +121,7 @@ Shot withSolveOptions(const Shot& shot, const SolveArguments& a, Progress& progr
         const size_t colon = a.smooth.find(':');
         PathEdit e{PathEdit::Kind::smooth, parseRange(a.smooth.substr(0, colon)), 2};
         if (colon != std::string::npos) e.width = std::strtod(a.smooth.c_str() + colon + 1, nullptr);
-        if (!(e.width > 0)) throw CLI::ValidationError("--smooth", "the width is in frames and above zero");
+        if (!(e.width > 0)) throw UsageError("--smooth", "the width is in frames and above zero");
         edits.push_back(e);
     }
     return edits == out.pathEdits ? out : withCameraPathEdits(out, edits);

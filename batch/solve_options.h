@@ -2,8 +2,8 @@
 #pragma once
 #include <string>
 
-#include "CLI/CLI.hpp"
 #include "base/progress.h"
+#include "command_line.h"
 #include "shot/shot.h"
 
 namespace va {
@@ -14,7 +14,7 @@ struct SolveArguments {
     bool refine = false, fill = false;
 };
 
-void addSolveOptions(CLI::App& command, SolveArguments& a);
+void addSolveOptions(CommandLine& command, SolveArguments& a);
 
 /// Before the match: how rows were read.
 void takeReadout(Shot& shot, const SolveArguments& a);
@@ -22,7 +22,7 @@ void takeReadout(Shot& shot, const SolveArguments& a);
 /// After it: check points, refinement, edits of the camera's path, in this order. Throws InputError.
 Shot withSolveOptions(const Shot& shot, const SolveArguments& a, Progress& progress);
 
-/// Check points of a JSON list (docs/formats.md); their features are names, numbers, or places in a frame, where the
+/// Check points of a JSON list (docs/formats.md); their features are names, numbers, or positions in a frame, where the
 /// nearest feature within six px is taken. Throws InputError.
 std::vector<CheckPoint> checkPointsFromJson(const std::string& text, const std::string& source, const Shot& shot);
 

@@ -27,7 +27,7 @@ int track(const TrackArguments& a) {
     const std::filesystem::path file = a.out;
     const std::string ending = file.extension().string();
     if (ending != ".csv" && ending != ".json" && ending != ".vanchor")
-        throw CLI::ValidationError("--out", "the name has to end in .csv, .json or .vanchor");
+        throw UsageError("--out", "the name has to end in .csv, .json or .vanchor");
     ProgressPrinter printer(a.asJson);
     Interrupt::Watched progress([&](const Progress::State& s) { printer(s); });
     Shot shot = shotFor(a.plate, &progress);
@@ -65,15 +65,15 @@ int track(const TrackArguments& a) {
 
 }  // namespace
 
-void addTrackCommand(CLI::App& program, Command& run) {
+void addTrackCommand(CommandLine& program, Command& run) {
     for (const char* name : {"track", "follow"}) {
         auto a = std::make_shared<TrackArguments>();
-        CLI::App* c = program.add_subcommand(name, "Track features and write their paths");
-        if (std::string(name) != "track") c->group("");  // the command's older name
-        addPlateOptions(*c, a->plate);
-        c->add_option("--out", a->out, "File to write: .csv, .json, or .vanchor for a project")->required();
-        c->add_flag("--json", a->asJson, "Progress and result as JSON");
-        c->callback([a, &run] { run = [a] { return track(*a); }; });
+        CommandLine c = program.command(name, "Track features and write their paths");
+        if (std::string(name) != "track") c.hidden();  // the command's older name
+        addPlateOptions(c, a->plate);
+        c.option("--out", a->out, "File to write: .csv, .json, or .vanchor for a project").required();
+        c.flag("--json", a->asJson, "Progress and result as JSON");
+        c.onChosen([a, &run] { run = [a] { return track(*a); }; });
     }
 }
 

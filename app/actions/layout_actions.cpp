@@ -12,9 +12,7 @@ void MainWindow::makeLayoutActions() {
         int count = 0;
         for (int id : document_.selectedPaths())
             if (const auto p = document_.shot().worldPointOfPath(id)) sum += *p, ++count;
-        if (count == 0)
-            return showTrouble(
-                tr("None of the selected features was solved. Select solved features."));
+        if (count == 0) return showTrouble(tr("None of the selected features was solved. Select solved features."));
         document_.addThing(Anchor(), sum / count);
     });
     add("removeThing", tr("Remove the selected thing"), tr("Remove"), QKeySequence(Qt::Key_Backspace), {}, [this] {

@@ -16,26 +16,25 @@
 #include "shot/shot_file.h"
 #include "workflow/gather_scene.h"
 #include "workflow/match_shot.h"
-#include "workflow/merge_paths.h"
 #include "workflow/track_shot.h"
 #include "workflow/verdict.h"
 
 namespace va {
 
 Document::Document(QObject* parent) : QObject(parent) {
-    connect(&job_, &Job::finished, this, [this](const Shot& result) {
+    connect(&job_, &Job::finished, this, [this](const JobResult& result) {
         takeResult(job_.name(), result);
         const Verdict v = sentenceThatMatters(shot_);
         Q_EMIT message(tr("%1: %2").arg(job_.name(), QString::fromStdString(v.sentence)));
     });
-    connect(&job_, &Job::cancelledWith, this, [this](const Shot& soFar) {
+    connect(&job_, &Job::cancelledWith, this, [this](const JobResult& soFar) {
         // On to the shot of before when the job had nothing to show yet.
-        if (soFar.paths != jobStart_.paths && soFar.hasPlate()) takeResult(tr("%1, cancelled").arg(job_.name()), soFar);
+        if (soFar.made.paths != soFar.before.paths) takeResult(tr("%1, cancelled").arg(job_.name()), soFar);
         Q_EMIT message(tr("%1 cancelled; %2 paths kept.").arg(job_.name()).arg(shot_.paths->size()));
     });
-    connect(&job_, &Job::failed, this, [this](const QString& sentence, const Shot& soFar) {
+    connect(&job_, &Job::failed, this, [this](const QString& sentence, const JobResult& soFar) {
         // What was done until then stays, as after a cancel.
-        const bool some = soFar.hasPlate() && (soFar.paths != jobStart_.paths || soFar.solve != jobStart_.solve);
+        const bool some = soFar.made.paths != soFar.before.paths || soFar.made.solve != soFar.before.solve;
         if (some) takeResult(tr("%1, until an error").arg(job_.name()), soFar);
         Q_EMIT troubled(some ? tr("%1 The %2 paths until then are kept.").arg(sentence).arg(shot_.paths->size())
                              : sentence);
@@ -102,55 +101,7 @@ void Document::amendSolve(const Shot& solved) {
     replace(next);
 }
 
-void Document::takeResult(const QString& name, const Shot& result) {
-    // Only what the job made is taken: edits that were made meanwhile stay.
-    Shot next = shot_;
-    if (result.paths != jobStart_.paths) {
-        next.paths =
-            shot_.paths == jobStart_.paths ? result.paths : mergedPaths(*jobStart_.paths, *shot_.paths, *result.paths);
-        next.pathsFrom = result.pathsFrom;
-        next.tracked = result.tracked;
-        next.exclusionsTracked = result.exclusionsTracked;
-        next.findings = result.findings;
-        next.blur = result.blur;
-        next.plate.damaged = result.plate.damaged;
-    }
-    for (FlatPatch& p : next.patches)
-        if (const FlatPatch* made = result.patch(p.id); made && made->referenceFrame == p.referenceFrame) {
-            p.frames = made->frames;
-            p.trouble = made->trouble;
-        }
-    if (!(result.edges == jobStart_.edges)) {
-        // What the job took away and what it found; what the artist accepted or drew meanwhile stays.
-        std::erase_if(next.edges, [&](const StraightEdge& e) {
-            return jobStart_.straightEdge(e.id) && !result.straightEdge(e.id) && !e.accepted;
-        });
-        for (StraightEdge e : result.edges) {
-            if (jobStart_.straightEdge(e.id)) continue;
-            while (next.straightEdge(e.id)) ++e.id;
-            next.edges.push_back(std::move(e));
-        }
-    }
-    if (result.chart != jobStart_.chart) next.chart = result.chart;
-    if (!(result.priors == jobStart_.priors)) {
-        next.priors.lens = result.priors.lens;
-        next.priors.distortion = result.priors.distortion;
-        next.priors.principal = result.priors.principal;
-        next.priors.principalOffset = result.priors.principalOffset;
-    }
-    if (result.solve != jobStart_.solve || result.solveFrom != jobStart_.solveFrom)
-        next.solve = result.solve, next.solveFrom = result.solveFrom, next.refineReport = result.refineReport;
-    if (!(result.pathEdits == jobStart_.pathEdits)) next.pathEdits = result.pathEdits;
-    for (const Mover& made : result.movers) {
-        if (!jobStart_.mover(made.id)) {
-            if (!next.mover(made.id)) next.movers.push_back(made);
-            continue;
-        }
-        for (Mover& m : next.movers)
-            if (m.id == made.id && m.paths == made.paths) m.solve = made.solve, m.solveFrom = made.solveFrom;
-    }
-    edit(name, withGround(next, next.groundSpec));
-}
+void Document::takeResult(const QString& name, const JobResult& result) { edit(name, merged(shot_, result)); }
 
 void Document::setRange(FrameRange range) {
     if (!shot_.hasPlate()) return;
@@ -379,24 +330,25 @@ QString Document::recoverableCopy(const QString& file) {
     return copy.exists() && copy.lastModified() > project.lastModified() ? copy.absoluteFilePath() : QString();
 }
 
-void Document::startJob(const QString& name, Job::Work work) {
+void Document::startJob(const QString& name, Parts parts, Job::Work work) {
     if (!shot_.hasPlate()) return Q_EMIT troubled(tr("There is no plate yet. Open a movie, stills or a photo first."));
     if (job_.running()) return Q_EMIT troubled(tr("%1 is still running. Cancel it first, or wait.").arg(job_.name()));
-    jobStart_ = shot_;
-    job_.start(name, shot_, std::move(work));
+    job_.start(name, parts, shot_, std::move(work));
 }
 
 void Document::matchShot() {
-    startJob(tr("Match shot"), [](const Shot& s, Progress& p, Shot& soFar) { return va::matchShot(s, p, &soFar); });
+    startJob(tr("Match shot"), Part::paths | Part::solve | Part::movers | Part::lens,
+             [](const Shot& s, Progress& p, Shot& soFar) { return va::matchShot(s, p, &soFar); });
 }
 void Document::trackFeatures() {
-    startJob(tr("Track features"), [](const Shot& s, Progress& p, Shot& soFar) {
+    startJob(tr("Track features"), Part::paths, [](const Shot& s, Progress& p, Shot& soFar) {
         return trackWorkFor(s) == TrackWork::none ? withPathsAnew(s, p, &soFar) : withPaths(s, p, &soFar);
     });
 }
 void Document::solve() {
     if (shot_.paths->empty()) return matchShot();
-    startJob(tr("Solve"), [](const Shot& s, Progress& p, Shot&) { return withSolve(s, p); });
+    startJob(tr("Solve"), Part::solve | Part::movers,
+             [](const Shot& s, Progress& p, Shot&) { return withSolve(s, p); });
 }
 
 QStringList Document::exportTo(const QString& folder, bool undistorted) {

@@ -49,7 +49,7 @@ class Document : public QObject {
     /// Opens a project. A plate that is not there loses nothing: `plateTrouble()` then says where it was looked for.
     void openProject(const QString& file);
     void save(const QString& file);
-    /// Points the shot to another place of the same footage. Throws InputError; refuses footage of another size.
+    /// Points the shot to where the same footage lies now. Throws InputError; refuses footage of another size.
     void relinkPlate(const QString& spec);
     /// Back to an empty shot.
     void closePlate();
@@ -74,8 +74,8 @@ class Document : public QObject {
     void matchShot();
     void trackFeatures();
     void solve();
-    /// Runs work on the shot as it is now; what it makes is merged into the shot as it is then.
-    void startJob(const QString& name, Job::Work work);
+    /// Runs work on the shot as it is now; what it makes of these parts is merged into the shot as it is then.
+    void startJob(const QString& name, Parts parts, Job::Work work);
     /// Writes camera.json, camera.usda and cloud.ply into a folder, verified. Gives the sentences. Throws InputError.
     /// With `undistorted`, the camera is that of the undistorted plate in its larger frame.
     QStringList exportTo(const QString& folder, bool undistorted = false);
@@ -107,11 +107,11 @@ class Document : public QObject {
 
   private:
     void replace(const Shot& shot);
-    void takeResult(const QString& name, const Shot& result);
+    void takeResult(const QString& name, const JobResult& result);
     void limitUndo();
     [[nodiscard]] static QString unsavedFolder();
 
-    Shot shot_, jobStart_;
+    Shot shot_;
     QUndoStack undo_;
     QString fileName_, plateTrouble_;
     Job job_;

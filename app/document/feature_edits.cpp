@@ -107,7 +107,7 @@ void FeatureEdits::trackCurrent(bool forward, bool oneFrame) {
             path.at(from)->origin = PointOrigin::byHand;
         });
     }
-    document_.startJob(forward ? tr("Track forward") : tr("Track backward"),
+    document_.startJob(forward ? tr("Track forward") : tr("Track backward"), Part::paths,
                        [=, this](const Shot& s, Progress& progress, Shot&) {
                            HandTrackRequest request;
                            request.path = *s.path(id);
@@ -141,7 +141,7 @@ void FeatureEdits::reanchor() {
     if (!p || !p->at(document_.frame()))
         return say(tr("Select a path that has a position in this frame first: all of it is measured anew against it."));
     const int id = p->id, frame = document_.frame();
-    document_.startJob(tr("Re-anchor path"), [=](const Shot& s, Progress& progress, Shot&) {
+    document_.startJob(tr("Re-anchor path"), Part::paths, [=](const Shot& s, Progress& progress, Shot&) {
         const auto source = openPlate(s.plateSpec, s.overrides);
         progress.stage("Measuring against one reference", int(s.path(id)->points.size()), 1);
         return withPath(s,
@@ -179,7 +179,7 @@ void FeatureEdits::removeSpan(FrameRange span, bool aside) {
 void FeatureEdits::guidedTrack() {
     if (document_.shot().solve->motion != Motion::free)
         return say(tr("There is no solve with depth yet to guide the track. Solve first."));
-    document_.startJob(tr("Guided track"), [this](const Shot& s, Progress& progress, Shot&) {
+    document_.startJob(tr("Guided track"), Part::paths, [this](const Shot& s, Progress& progress, Shot&) {
         std::string sentence;
         const Shot out = withGuidedTrack(s, progress, &sentence);
         Q_EMIT document_.message(QString::fromStdString(sentence));
@@ -384,7 +384,7 @@ void FeatureEdits::trackPatch(bool forward, bool backward) {
     const int id = document_.selectedPatch();
     if (!document_.shot().patch(id))
         return say(tr("Draw a patch first: choose the patch tool and drag over something flat."));
-    document_.startJob(tr("Track patch"), [=, this](const Shot& s, Progress& progress, Shot&) {
+    document_.startJob(tr("Track patch"), Part::patches, [=, this](const Shot& s, Progress& progress, Shot&) {
         Shot next = s;
         for (FlatPatch& p : next.patches) {
             if (p.id != id) continue;

@@ -2,16 +2,13 @@
 #pragma once
 #include <QObject>
 #include <functional>
-#include <memory>
-#include <thread>
 
-#include "base/progress.h"
-#include "shot/shot.h"
+#include "document/background.h"
+#include "document/job_result.h"
 
 namespace va {
 
-/// One long computation at a time on a thread of its own. It works on a snapshot; what comes of it is handed over on
-/// the window's thread.
+/// The one long computation that the artist started and can watch and cancel.
 class Job : public QObject {
     Q_OBJECT
   public:
@@ -19,27 +16,23 @@ class Job : public QObject {
     using Work = std::function<Shot(const Shot& snapshot, Progress& progress, Shot& soFar)>;
 
     explicit Job(QObject* parent = nullptr);
-    ~Job() override;
-    [[nodiscard]] bool running() const { return running_; }
+    [[nodiscard]] bool running() const { return background_.running(); }
     [[nodiscard]] const QString& name() const { return name_; }
-    [[nodiscard]] Progress::State state() const { return state_; }
-    void start(const QString& name, const Shot& snapshot, Work work);
-    void cancel();
+    [[nodiscard]] Progress::State state() const { return background_.state(); }
+    /// `parts`: what of the shot the work may replace.
+    void start(const QString& name, Parts parts, const Shot& snapshot, Work work);
+    void cancel() { background_.cancel(); }
 
   Q_SIGNALS:
     void changed();
-    void finished(const va::Shot& result);
-    void cancelledWith(const va::Shot& soFar);
+    void finished(const va::JobResult& result);
+    void cancelledWith(const va::JobResult& soFar);
     /// An error ended it; `soFar` is what is worth keeping.
-    void failed(const QString& sentence, const va::Shot& soFar);
+    void failed(const QString& sentence, const va::JobResult& soFar);
 
   private:
-    void join();
-    std::thread thread_;
-    std::shared_ptr<Progress> progress_;
-    Progress::State state_;
     QString name_;
-    bool running_ = false;
+    Background background_;
 };
 
 }  // namespace va

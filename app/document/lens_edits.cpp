@@ -28,24 +28,26 @@ void LensEdits::edit(const QString& name, const std::function<Shot(const Shot&, 
     }
 }
 
-void LensEdits::work(const QString& name, std::function<Shot(const Shot&, Progress&, std::string&)> change) {
+void LensEdits::work(const QString& name, Parts parts,
+                     std::function<Shot(const Shot&, Progress&, std::string&)> change) {
     // Failed or cancelled jobs leave their words to a sentence that nobody reads any more.
     pending_ = std::make_shared<std::string>();
-    document_.startJob(name, [said = pending_, change = std::move(change)](const Shot& s, Progress& progress, Shot&) {
-        return change(s, progress, *said);
-    });
+    document_.startJob(name, parts,
+                       [said = pending_, change = std::move(change)](const Shot& s, Progress& progress, Shot&) {
+                           return change(s, progress, *said);
+                       });
 }
 
 void LensEdits::findEdges() {
     const int frame = document_.frame();
-    work(tr("Find straight edges"), [frame](const Shot& s, Progress& progress, std::string& sentence) {
+    work(tr("Find straight edges"), Part::edges, [frame](const Shot& s, Progress& progress, std::string& sentence) {
         return withEdgesFound(s, frame, progress, &sentence);
     });
 }
 
 void LensEdits::drawEdge(const Eigen::Vector2d& from, const Eigen::Vector2d& to) {
     const int frame = document_.frame();
-    work(tr("Track an edge"),
+    work(tr("Track an edge"), Part::edges,
          [=](const Shot& s, Progress&, std::string&) { return withEdgeAlong(s, frame, from, to); });
 }
 
@@ -80,7 +82,7 @@ void LensEdits::removeProposals() {
 }
 
 void LensEdits::solveEdges() {
-    work(tr("Undistort edges"), [](const Shot& s, Progress& progress, std::string& sentence) {
+    work(tr("Undistort edges"), Part::edges | Part::lens, [](const Shot& s, Progress& progress, std::string& sentence) {
         return withLensFromEdges(s, progress, &sentence);
     });
 }
@@ -95,7 +97,7 @@ void LensEdits::setChartStills(const QStringList& files) {
 }
 
 void LensEdits::calibrateChart() {
-    work(tr("Calibrate from chart"), [](const Shot& s, Progress& progress, std::string& sentence) {
+    work(tr("Calibrate from chart"), Part::chart, [](const Shot& s, Progress& progress, std::string& sentence) {
         Shot out = withChart(s, progress);
         sentence = out.chart->trouble;
         return out;
@@ -207,7 +209,7 @@ PictureSeries seriesFor(const LensEdits::Writing& to, const Shot& shot, const ch
 void LensEdits::writeUndistorted(const Writing& to) {
     const auto lens = lensToWrite();
     if (!lens) return;
-    work(tr("Undistort plate"), [=](const Shot& s, Progress& progress, std::string& sentence) {
+    work(tr("Undistort plate"), {}, [=](const Shot& s, Progress& progress, std::string& sentence) {
         const auto source = openPlate(s.plateSpec, s.overrides);
         sentence = undistortPlate(*source, s.frames(), *lens, to.overscan, to.filter, seriesFor(to, s, "undistorted"),
                                   progress)
@@ -219,7 +221,7 @@ void LensEdits::writeUndistorted(const Writing& to) {
 void LensEdits::writeRedistorted(const QString& insert, const Writing& to) {
     const auto lens = lensToWrite();
     if (!lens) return;
-    work(tr("Distortion insert"), [=](const Shot& s, Progress& progress, std::string& sentence) {
+    work(tr("Distort insert"), {}, [=](const Shot& s, Progress& progress, std::string& sentence) {
         const auto source = openPlate(insert.toStdString());
         sentence = distortInsert(*source, source->info().existing(), *lens, s.plate.width, s.plate.height, to.overscan,
                                  to.filter, !to.straightAlpha, seriesFor(to, s, "distorted"), progress)
@@ -231,7 +233,7 @@ void LensEdits::writeRedistorted(const QString& insert, const Writing& to) {
 void LensEdits::writeStmaps(const Writing& to) {
     const auto lens = lensToWrite();
     if (!lens) return;
-    work(tr("Write STMaps"), [=](const Shot& s, Progress&, std::string& sentence) {
+    work(tr("Write STMaps"), {}, [=](const Shot& s, Progress&, std::string& sentence) {
         const PictureSeries series = seriesFor(to, s, "stmap");
         sentence = va::writeStmaps(*lens, s.plate.width, s.plate.height, to.overscan,
                                    series.folder / (series.stem + "-undistort.exr"),

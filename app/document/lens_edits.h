@@ -59,7 +59,7 @@ class LensEdits : public QObject {
   private:
     /// Changes the shot by a function that may throw InputError and may have something to say.
     void edit(const QString& name, const std::function<Shot(const Shot&, std::string&)>& change);
-    void work(const QString& name, std::function<Shot(const Shot&, Progress&, std::string&)> change);
+    void work(const QString& name, Parts parts, std::function<Shot(const Shot&, Progress&, std::string&)> change);
     [[nodiscard]] std::optional<Intrinsics> lensToWrite();
 
     Document& document_;

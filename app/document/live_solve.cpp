@@ -1,11 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "document/live_solve.h"
 
-#include <QCoreApplication>
-#include <QThreadPool>
-#include <exception>
+#include <memory>
 
-#include "base/error.h"
 #include "workflow/match_shot.h"
 #include "workflow/stale.h"
 #include "workflow/verdict.h"
@@ -19,15 +16,10 @@ LiveSolve::LiveSolve(Document& document) : document_(document) {
     connect(&quiet_, &QTimer::timeout, this, &LiveSolve::start);
 }
 
-LiveSolve::~LiveSolve() {
-    *alive_ = false;
-    if (progress_) progress_->cancel();
-}
-
 void LiveSolve::setOn(bool on) {
     if (on == on_) return;
     on_ = on;
-    if (!on && progress_) progress_->cancel();
+    if (!on) background_.cancel();
     refresh();
     Q_EMIT changed();
 }
@@ -45,46 +37,37 @@ void LiveSolve::refresh() {
         return;
     }
     // What runs is for an older edit.
-    if (progress_) progress_->cancel();
+    background_.cancel();
     quiet_.start(120);
 }
 
 void LiveSolve::start() {
-    if (running_) return quiet_.start(30);
+    if (background_.running()) return quiet_.start(30);
     if (!wanted()) return;
-    running_ = true;
-    progress_ = std::make_shared<Progress>();
+    const auto asked = std::make_shared<const Shot>(document_.shot());
+    const auto made = std::make_shared<Shot>();
+    background_.start([asked, made](Progress& progress) { *made = withSolveUpdated(*asked, progress); },
+                      [this, asked, made](Background::End end, const QString& sentence) {
+                          if (end == Background::End::done) {
+                              if (made->solve->has() && made->solve->motion == document_.shot().solve->motion)
+                                  document_.amendSolve(*made);
+                              else worseThanNothing(*asked, *made);
+                          } else if (end == Background::End::failed) {
+                              failedFor_ = fingerprintOfSolveInput(*asked);
+                              Q_EMIT document_.troubled(tr("The solve could not be updated: %1").arg(sentence));
+                          }
+                          // Cancelled it was by a newer edit, which starts the next one.
+                          refresh();
+                          Q_EMIT changed();
+                      });
     Q_EMIT changed();
-    QThreadPool::globalInstance()->start([this, alive = alive_, progress = progress_, snapshot = document_.shot()] {
-        std::shared_ptr<Shot> made;
-        QString trouble;
-        try {
-            made = std::make_shared<Shot>(withSolveUpdated(snapshot, *progress));
-        } catch (const Cancelled&) {
-            // By a newer edit, which starts the next one.
-        } catch (const std::exception& e) {
-            trouble = QString::fromUtf8(e.what());
-        }
-        QTimer::singleShot(0, qApp, [this, alive, made, trouble, asked = fingerprintOfSolveInput(snapshot)] {
-            if (!*alive) return;
-            running_ = false;
-            progress_.reset();
-            if (made && made->solve->has() && made->solve->motion == document_.shot().solve->motion) {
-                document_.amendSolve(*made);
-            } else if (made) {
-                failedFor_ = asked;
-                Q_EMIT document_.message(tr("After this edit there is no solve like the one before (%1). The old one "
-                                            "stays until you solve.")
-                                             .arg(QString::fromStdString(verdictOn(*made, Step::solve).sentence)));
-            }
-            if (!trouble.isEmpty()) {
-                failedFor_ = asked;
-                Q_EMIT document_.troubled(tr("The solve could not be updated: %1").arg(trouble));
-            }
-            refresh();
-            Q_EMIT changed();
-        });
-    });
+}
+
+void LiveSolve::worseThanNothing(const Shot& asked, const Shot& made) {
+    failedFor_ = fingerprintOfSolveInput(asked);
+    Q_EMIT document_.message(
+        tr("After this edit there is no solve like the one before (%1). The old one stays until you solve.")
+            .arg(QString::fromStdString(verdictOn(made, Step::solve).sentence)));
 }
 
 }  // namespace va

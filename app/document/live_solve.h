@@ -2,8 +2,8 @@
 #pragma once
 #include <QObject>
 #include <QTimer>
-#include <memory>
 
+#include "document/background.h"
 #include "document/document.h"
 
 namespace va {
@@ -14,12 +14,11 @@ class LiveSolve : public QObject {
     Q_OBJECT
   public:
     explicit LiveSolve(Document& document);
-    ~LiveSolve() override;
 
     [[nodiscard]] bool on() const { return on_; }
     void setOn(bool on);
     /// An update is under way or about to begin.
-    [[nodiscard]] bool busy() const { return running_ || quiet_.isActive(); }
+    [[nodiscard]] bool busy() const { return background_.running() || quiet_.isActive(); }
 
   Q_SIGNALS:
     void changed();
@@ -28,12 +27,12 @@ class LiveSolve : public QObject {
     [[nodiscard]] bool wanted() const;
     void refresh();
     void start();
+    void worseThanNothing(const Shot& asked, const Shot& made);
     Document& document_;
     QTimer quiet_;
-    bool on_ = true, running_ = false;
+    bool on_ = true;
     uint64_t failedFor_ = 0;  ///< what was asked for when it came out worse than nothing
-    std::shared_ptr<Progress> progress_;
-    std::shared_ptr<bool> alive_ = std::make_shared<bool>(true);
+    Background background_;
 };
 
 }  // namespace va

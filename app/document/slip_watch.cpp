@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "document/slip_watch.h"
 
-#include <QCoreApplication>
-#include <QThreadPool>
 #include <QTimer>
 #include <algorithm>
 #include <cmath>
@@ -10,7 +8,7 @@
 namespace va {
 namespace {
 
-/// Places on the ground between the near and the far points of the scene, denser than that nothing can be read.
+/// Positions on the ground between the near and the far points of the scene, denser than that nothing can be read.
 std::vector<SlipWatch::Spot> groundSpots(const Shot& shot, const SlipField& field) {
     std::vector<double> x, z;
     for (const SolvedPoint& p : shot.solve->points) {
@@ -55,8 +53,6 @@ SlipWatch::SlipWatch(Document& document) : document_(document) {
     connect(&quiet_, &QTimer::timeout, this, &SlipWatch::workOut);
 }
 
-SlipWatch::~SlipWatch() { *alive_ = false; }
-
 double SlipWatch::slipAt(const Eigen::Vector3d& world) const {
     if (!found_) return -1;
     const Shot& shot = document_.shot();
@@ -76,28 +72,25 @@ void SlipWatch::refresh() {
 }
 
 void SlipWatch::workOut() {
-    if (running_ || !stale_) return;
+    if (background_.running() || !stale_) return;
     stale_ = false;
     const Shot& shot = document_.shot();
     if (shot.solve->motion != Motion::free) return;
-    running_ = true;
-    QThreadPool::globalInstance()->start([this, alive = alive_, snapshot = shot, before = field_] {
-        auto found = std::make_shared<Found>();
-        found->field = before
-                           ? *before
-                           : slipFieldOf(*snapshot.solve, *snapshot.paths, snapshot.plate.width, snapshot.plate.height);
-        if (!found->field.empty()) measure(snapshot, *found);
-        // Back to the window's thread; it may have gone by now.
-        QTimer::singleShot(0, qApp, [this, alive, found] {
-            if (!*alive) return;
-            running_ = false;
+    const auto found = std::make_shared<Found>();
+    background_.start(
+        [found, snapshot = shot, before = field_](Progress&) {
+            found->field =
+                before ? *before
+                       : slipFieldOf(*snapshot.solve, *snapshot.paths, snapshot.plate.width, snapshot.plate.height);
+            if (!found->field.empty()) measure(snapshot, *found);
+        },
+        [this, found](Background::End, const QString&) {
             // What was wanted has changed meanwhile: once more.
             if (stale_) return quiet_.start(0);
             field_ = std::shared_ptr<const SlipField>(found, &found->field);
             if (!found->field.empty()) found_ = found;
             Q_EMIT changed();
         });
-    });
 }
 
 }  // namespace va

@@ -5,6 +5,7 @@
 #include <memory>
 #include <vector>
 
+#include "document/background.h"
 #include "document/document.h"
 #include "solve/report/slip.h"
 
@@ -16,7 +17,6 @@ class SlipWatch : public QObject {
     Q_OBJECT
   public:
     explicit SlipWatch(Document& document);
-    ~SlipWatch() override;
 
     struct Spot {
         Eigen::Vector3d world;
@@ -24,14 +24,14 @@ class SlipWatch : public QObject {
     };
     struct Found {
         SlipField field;
-        std::vector<Spot> ground;                  ///< an even choice of places on the ground that the shot sees
+        std::vector<Spot> ground;                  ///< an even choice of positions on the ground that the shot sees
         double groundLimitPx = 1;                  ///< a round number that nine tenths of them stay below
-        std::vector<std::pair<int, double>> path;  ///< deviation of the camera's place by frame, world units
+        std::vector<std::pair<int, double>> path;  ///< deviation of the camera's position by frame, world units
         double overPointsPx = -1;                  ///< root mean square of the slip at the solved points
     };
     /// Null until it is worked out, and where there is nothing to say.
     [[nodiscard]] std::shared_ptr<const Found> found() const { return found_; }
-    /// px at a place of the world over the work range; negative where that can't be said.
+    /// px at a position of the world over the work range; negative where that can't be said.
     [[nodiscard]] double slipAt(const Eigen::Vector3d& world) const;
 
   Q_SIGNALS:
@@ -45,10 +45,10 @@ class SlipWatch : public QObject {
     std::shared_ptr<const SolveResult> from_;
     std::shared_ptr<const GroundFit> ground_;
     FrameRange range_;
-    std::shared_ptr<bool> alive_ = std::make_shared<bool>(true);
     std::shared_ptr<const SlipField> field_;  ///< of `from_`, when it is known
     QTimer quiet_;
-    bool running_ = false, stale_ = false;
+    bool stale_ = false;
+    Background background_;
 };
 
 }  // namespace va

@@ -30,20 +30,21 @@ void SolveEdits::makeMover() {
         return Q_EMIT document_.troubled(QString::fromUtf8(e.what()));
     }
     if (!document_.shot().solve->has()) return;
-    document_.startJob(tr("Solve the mover"), [](const Shot& s, Progress& p, Shot& soFar) {
+    document_.startJob(tr("Solve the mover"), Part::paths | Part::movers, [](const Shot& s, Progress& p, Shot& soFar) {
         soFar = withMoversSolved(s, p);
         return withMoverFeatures(soFar, p);
     });
 }
 
 void SolveEdits::lookForMovers() {
-    document_.startJob(tr("Look for movers"), [](const Shot& s, Progress& p, Shot&) {
+    document_.startJob(tr("Look for movers"), Part::paths | Part::movers, [](const Shot& s, Progress& p, Shot&) {
         return withMoverFeatures(withMoversProposed(s, p), p, true);
     });
 }
 
 void SolveEdits::refine() {
-    document_.startJob(tr("Refine"), [](const Shot& s, Progress& p, Shot&) { return withRefinement(s, {}, p); });
+    document_.startJob(tr("Refine"), Part::paths | Part::solve | Part::movers,
+                       [](const Shot& s, Progress& p, Shot&) { return withRefinement(s, {}, p); });
 }
 
 void SolveEdits::setReadout(Known known, double share) {

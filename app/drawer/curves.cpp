@@ -127,7 +127,7 @@ void CurvePlot::paintEvent(QPaintEvent*) {
         painter.drawText(rect(), Qt::AlignCenter, tr("Select paths in a view or in the table to see their curves."));
         return;
     }
-    // The values in view, with a little air. Places are shown from their middle, so that wobble is seen and not the
+    // The values in view, with a little air. Positions are shown from their middle, so that wobble is seen and not the
     // way.
     low_ = 1e300, high_ = -1e300;
     for (const Curve& c : curves_)

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "drawer/feature_model.h"
+#include "solve/report/outlier_words.h"
 
 #include <algorithm>
 #include <map>
@@ -76,7 +77,7 @@ void FeatureModel::rebuild() {
         }
         if (const auto o = outliers.find(p.id); o != outliers.end())
             r.note = o->second->whole
-                         ? QString::fromStdString(o->second->reason)
+                         ? QString::fromStdString(outlierWords(o->second->reason))
                          : (o->second->frames.size() == 1 ? tr("1 frame not used")
                                                           : tr("%1 frames not used").arg(o->second->frames.size()));
         if (r.aside) r.note = tr("set aside: %1").arg(QString::fromStdString(p.setAsideReason));

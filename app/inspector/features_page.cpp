@@ -5,6 +5,7 @@
 #include <QSlider>
 #include <cmath>
 
+#include "solve/report/outlier_words.h"
 #include "track/flat_patch.h"
 
 namespace va {
@@ -110,7 +111,8 @@ void FeaturesPage::buildTrack(const QMap<QString, QAction*>& actions) {
         if (one->evidence.varianceInflation > 2) words << tr("The patch may cover two surfaces.");
         if (one->evidence.anisotropy < 0.25f) words << tr("The feature may slide along an edge.");
         for (const SolveOutlier& o : s.solve->outliers)
-            if (o.pathId == one->id && o.whole) words << tr("Not used: %1.").arg(QString::fromStdString(o.reason));
+            if (o.pathId == one->id && o.whole)
+                words << tr("Not used: %1.").arg(QString::fromStdString(outlierWords(o.reason)));
         if (one->setAside) words << tr("Set aside: %1.").arg(QString::fromStdString(one->setAsideReason));
         why->setText(words.join(QLatin1Char(' ')));
     });
@@ -126,7 +128,7 @@ void FeaturesPage::buildHand(const QMap<QString, QAction*>& actions) {
     NumberField* y = hand_->number(tr("y"), 2, tr("px"));
     x->setObjectName("handX");
     y->setObjectName("handY");
-    QComboBox* model = hand_->choice(tr("Patch may"), {tr("shift"), tr("scale and turn"), tr("shear as well")});
+    QComboBox* model = hand_->choice(tr("Patch motion"), {tr("translation"), tr("similarity"), tr("affine")});
     model->setObjectName("motionModel");
     NumberField* patch = hand_->number(tr("Patch size"), 0, tr("px"));
     NumberField* search = hand_->number(tr("Search"), 0, tr("px"));

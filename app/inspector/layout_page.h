@@ -18,7 +18,7 @@ class LayoutPage : public Page {
 
   private:
     struct FieldRow {
-        size_t kind, field;  ///< places in the tables
+        size_t kind, field;  ///< positions in the tables
         QWidget* row;
         NumberField* number;
     };

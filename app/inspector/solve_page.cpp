@@ -183,9 +183,8 @@ void SolvePage::refreshMovers() {
     scaleBy_->setCurrentIndex(m ? int(m->scaleBy) : 0);
     metres_->setValue(m ? m->metres : 0);
     size_->setValue(m ? moverScale(s, *m) : 1);
-    moverNote_->setText(
-        m ? QString::fromStdString(moverVerdict(s, *m))
-          : tr("Select features on a moving thing and press Make, or press Look for."));
+    moverNote_->setText(m ? QString::fromStdString(moverVerdict(s, *m))
+                          : tr("Select features on a moving thing and press Make, or press Look for."));
 }
 
 }  // namespace va

@@ -133,7 +133,7 @@ void PlateCanvas::fit() {
     const Shot& shot = document_.shot();
     fitted_ = true;
     if (shot.hasPlate() && width() > 0 && height() > 0) {
-        // The undistorted frame is larger than the plate, which keeps its place in it.
+        // The undistorted frame is larger than the plate, which keeps its position in it.
         const UndistortedFrame& f = undistorted_.frame();
         const double wide = (undistortedShown_ ? f.width : shot.plate.width) * shot.pixelAspect(),
                      high = undistortedShown_ ? f.height : shot.plate.height;

@@ -7,7 +7,7 @@
 namespace va {
 namespace {
 
-/// Mean over 3 × 3 pixels of the picture around a place given as a share of its size.
+/// Mean over 3 × 3 pixels of the picture around a position given as a share of its size.
 std::optional<QRgb> colourAt(const DisplayPicture& picture, double across, double down) {
     const int cx = int(std::floor(across * picture.width)), cy = int(std::floor(down * picture.height));
     int red = 0, green = 0, blue = 0, n = 0;

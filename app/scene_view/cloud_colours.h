@@ -11,7 +11,7 @@ namespace va {
 /// What the points of the cloud are coloured by.
 enum class CloudColour { plate, residual, plain };
 
-/// The plate's colour at each solved point, so that one recognises the place in the scene view. Taken from frames as
+/// The plate's colour at each solved point, so that one recognises the position in the scene view. Taken from frames as
 /// their pictures come in; a point that was in none of them yet has no colour.
 class CloudColours {
   public:

@@ -139,8 +139,7 @@ void SceneCanvas::paintEvent(QPaintEvent*) {
     if (!shot.solve->has())
         return say(tr("No camera yet. Match shot finds it: the points and the camera's path appear here."));
     if (shot.solve->motion != Motion::free && mode_ != SceneMode::throughLens)
-        return say(
-            tr("Nodal pan: no depth can be solved. Look through the lens instead."));
+        return say(tr("Nodal pan: no depth can be solved. Look through the lens instead."));
     Eigen::Vector3d eye;
     const Projector project = projector(eye);
     if (mode_ == SceneMode::throughLens) {
@@ -247,7 +246,7 @@ void SceneCanvas::setSlip(SlipWatch* slip) {
     connect(slip_, &SlipWatch::changed, this, qOverload<>(&QWidget::update));
 }
 
-/// Discs along the path, as large as the camera's place is unsure there, many times enlarged.
+/// Discs along the path, as large as the camera's position is unsure there, many times enlarged.
 void SceneCanvas::drawPathUncertainty(QPainter& painter, const Projector& project) {
     const auto found = slip_ ? slip_->found() : nullptr;
     // In the small inset the discs and what is said of them would hide the rest.

@@ -12,15 +12,17 @@
 
 #include "base/error.h"
 #include "base/part_file.h"
+#include "base/text.h"
 
 namespace va {
 namespace {
 
 [[noreturn]] void failWriting(const std::filesystem::path& path, int code) {
-    std::string advice = "Choose another folder, or check that this one can be written to.";
-    if (code == ENOSPC || code == EDQUOT) advice = "The disk is full: free some space or choose another disk.";
-    throw InputError("\"" + path.string() + "\" was not written; the file there, if any, is unchanged. " + advice,
-                     std::strerror(code));
+    std::string advice = text("Choose another folder, or check that this one can be written to.");
+    if (code == ENOSPC || code == EDQUOT) advice = text("The disk is full: free some space or choose another disk.");
+    throw InputError(
+        text("\"%s\" was not written; the file there, if any, is unchanged. %s", path.string().c_str(), advice.c_str()),
+        std::strerror(code));
 }
 
 }  // namespace
@@ -49,13 +51,14 @@ void writeFileAtomically(const std::filesystem::path& path, std::string_view con
 std::string readFile(const std::filesystem::path& path) {
     std::error_code ignored;
     if (std::filesystem::is_directory(path, ignored))
-        throw InputError("\"" + path.string() + "\" is a folder, not a file. Choose a file in it.");
+        throw InputError(text("\"%s\" is a folder, not a file. Choose a file in it.", path.string().c_str()));
     std::ifstream in(path, std::ios::binary);
     std::ostringstream out;
     out << in.rdbuf();
     if (!in) {
-        throw InputError("\"" + path.string() + "\" can't be read. Check that it exists and that you may read it.",
-                         std::strerror(errno));
+        throw InputError(
+            text("\"%s\" can't be read. Check that it exists and that you may read it.", path.string().c_str()),
+            std::strerror(errno));
     }
     return std::move(out).str();
 }

@@ -80,14 +80,14 @@ class Keyed {
 
     /// Sets a frame's key, or changes its value.
     void set(int frame, T value) {
-        const auto at = place(frame);
+        const auto at = slot(frame);
         if (at != keys_.end() && at->frame == frame) at->value = std::move(value);
         else
             keys_.insert(at, {frame, std::move(value), at != keys_.begin() ? std::prev(at)->between : Between::linear});
     }
     /// False where the frame has no key.
     bool setBetween(int frame, Between between) {
-        const auto at = place(frame);
+        const auto at = slot(frame);
         if (at == keys_.end() || at->frame != frame) return false;
         at->between = between;
         return true;
@@ -100,6 +100,15 @@ class Keyed {
     [[nodiscard]] const T* key(int frame) const {
         const auto at = std::lower_bound(keys_.begin(), keys_.end(), frame, before);
         return at != keys_.end() && at->frame == frame ? &at->value : nullptr;
+    }
+    /// The last key up to a frame, and the first one from it on; null where there is none.
+    [[nodiscard]] const Key<T>* atOrBefore(int frame) const {
+        const auto beyond = std::lower_bound(keys_.begin(), keys_.end(), frame + 1, before);
+        return beyond == keys_.begin() ? nullptr : &*std::prev(beyond);
+    }
+    [[nodiscard]] const Key<T>* atOrAfter(int frame) const {
+        const auto at = std::lower_bound(keys_.begin(), keys_.end(), frame, before);
+        return at == keys_.end() ? nullptr : &*at;
     }
     /// Changes every key's value.
     template <class Change>
@@ -139,7 +148,7 @@ class Keyed {
 
   private:
     static bool before(const Key<T>& k, int frame) { return k.frame < frame; }
-    [[nodiscard]] auto place(int frame) { return std::lower_bound(keys_.begin(), keys_.end(), frame, before); }
+    [[nodiscard]] auto slot(int frame) { return std::lower_bound(keys_.begin(), keys_.end(), frame, before); }
     std::vector<Key<T>> keys_;
 };
 

@@ -4,7 +4,7 @@
 
 namespace va {
 
-/// A file that is being written beside the place where it will stand, and takes that place when it is whole. Until
+/// A file that is being written beside where it will stand, and takes that place when it is whole. Until
 /// then, whatever ends the writing (an error, cancel, a signal that the program handles) removes it.
 class PartFile {
   public:

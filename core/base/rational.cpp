@@ -7,6 +7,7 @@
 #include <numeric>
 
 #include "base/error.h"
+#include "base/text.h"
 
 namespace va {
 
@@ -26,22 +27,23 @@ std::string Rational::label() const {
     return out;
 }
 
-Rational parseRational(const std::string& text) {
+Rational parseRational(const std::string& written) {
     const auto fail = [&]() -> Rational {
-        throw Error("\"" + text + "\" is not a frame rate or ratio. Write it as 25, 23.976 or 24000/1001.");
+        throw Error(
+            text("\"%s\" is not a frame rate or ratio. Write it as 25, 23.976 or 24000/1001.", written.c_str()));
     };
     char* end = nullptr;
-    const auto slash = text.find('/');
+    const auto slash = written.find('/');
     if (slash != std::string::npos) {
-        const long long num = std::strtoll(text.c_str(), &end, 10);
-        if (end != text.c_str() + slash) return fail();
-        const char* second = text.c_str() + slash + 1;
+        const long long num = std::strtoll(written.c_str(), &end, 10);
+        if (end != written.c_str() + slash) return fail();
+        const char* second = written.c_str() + slash + 1;
         const long long den = std::strtoll(second, &end, 10);
         if (end == second || *end != 0 || den <= 0 || num <= 0) return fail();
         return reduced(num, den);
     }
-    const double value = std::strtod(text.c_str(), &end);
-    if (end == text.c_str() || *end != 0 || !(value > 0) || value > 100000) return fail();
+    const double value = std::strtod(written.c_str(), &end);
+    if (end == written.c_str() || *end != 0 || !(value > 0) || value > 100000) return fail();
     const double times1001 = value * 1001 / 1000;
     if (std::fabs(value - std::round(value)) > 1e-9 && std::fabs(times1001 - std::round(times1001)) < 2e-3)
         return reduced(std::llround(times1001) * 1000, 1001);

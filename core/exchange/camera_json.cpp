@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/error.h"
+#include "base/text.h"
 #include "layout/thing_json.h"
 #include "shot/json_parts.h"
 #include "shot/lens_json.h"
@@ -97,11 +98,11 @@ std::string writeCameraJson(const SceneExport& s) {
     return j.dump(1) + "\n";
 }
 
-SceneExport readCameraJson(const std::string& text, const std::string& source) {
-    const ordered_json j = ordered_json::parse(text, nullptr, false);
+SceneExport readCameraJson(const std::string& content, const std::string& source) {
+    const ordered_json j = ordered_json::parse(content, nullptr, false);
     if (j.is_discarded() || !j.is_object() || j.value("format", "") != "vivid-anchor-camera" ||
         j.value("version", 0) != 1)
-        throw InputError("\"" + source + "\" is not a camera file of version 1. Choose a camera.json.");
+        throw InputError(text("\"%s\" is not a camera file of version 1. Choose a camera.json.", source.c_str()));
     try {
         SceneExport s;
         s.width = j.at("image").at("width");
@@ -156,11 +157,11 @@ SceneExport readCameraJson(const std::string& text, const std::string& source) {
         s.slipPx = j.value("expected_slip_px", -1.0);
         return s;
     } catch (const nlohmann::json::exception& e) {
-        throw InputError("\"" + source + "\" is a camera file with a part missing or damaged. Export it again.",
-                         e.what());
+        throw InputError(
+            text("\"%s\" is a camera file with a part missing or damaged. Export it again.", source.c_str()), e.what());
     } catch (const std::invalid_argument& e) {
-        throw InputError("\"" + source + "\" is a camera file with a wrong thing in it: " + e.what() +
-                         ". Export it again.");
+        throw InputError(
+            text("\"%s\" is a camera file with a wrong thing in it: %s. Export it again.", source.c_str(), e.what()));
     }
 }
 
@@ -169,7 +170,9 @@ const ExportFormat cameraJsonFormat{
     "Camera and scene, JSON",
     "camera.json",
     writeCameraJson,
-    [](const std::string& text, const std::string& source, const SceneExport&) { return readCameraJson(text, source); },
+    [](const std::string& content, const std::string& source, const SceneExport&) {
+        return readCameraJson(content, source);
+    },
     [](const SceneExport&) { return std::string(); },
 };
 

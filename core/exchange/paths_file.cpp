@@ -12,6 +12,7 @@
 
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "base/text.h"
 #include "shot/feature_json.h"
 
 namespace va {
@@ -25,20 +26,20 @@ constexpr const char* csvHeader =
 
 /// Shortest text that reads back as the same number.
 std::string exact(double v) {
-    char text[40];
-    const auto end = std::to_chars(text, text + sizeof text, v).ptr;
-    return {text, end};
+    char digits[32];
+    const auto end = std::to_chars(digits, digits + sizeof digits, v).ptr;
+    return {digits, end};
 }
 std::string exact(float v) {
-    char text[40];
-    const auto end = std::to_chars(text, text + sizeof text, v).ptr;
-    return {text, end};
+    char digits[32];
+    const auto end = std::to_chars(digits, digits + sizeof digits, v).ptr;
+    return {digits, end};
 }
 
-std::string quoted(const std::string& text) {
-    if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
+std::string csvField(const std::string& content) {
+    if (content.find_first_of(",\"\n\r") == std::string::npos) return content;
     std::string out = "\"";
-    for (char c : text) out += c == '"' ? "\"\"" : std::string(1, c);
+    for (char c : content) out += c == '"' ? "\"\"" : std::string(1, c);
     return out + "\"";
 }
 
@@ -74,14 +75,14 @@ std::vector<std::string> fieldsOf(const std::string& line) {
     return out;
 }
 
-std::vector<Path> readCsv(const std::string& text, const std::string& name) {
-    std::istringstream in(text);
+std::vector<Path> readCsv(const std::string& content, const std::string& name) {
+    std::istringstream in(content);
     std::string line;
     std::map<std::string, size_t> column;
     std::map<int, Path> paths;
     int number = 0;
     const auto fail = [&](const std::string& what) {
-        throw InputError("\"" + name + "\", line " + std::to_string(number) + ": " + what);
+        throw InputError(text("\"%s\", line %d: %s", name.c_str(), number, what.c_str()));
     };
     while (readRecord(in, line, number)) {
         if (line.empty() || line == "\r" || line[0] == '#') continue;
@@ -90,8 +91,10 @@ std::vector<Path> readCsv(const std::string& text, const std::string& name) {
             for (size_t i = 0; i < fields.size(); ++i) column[fields[i]] = i;
             for (const char* const needed : {"path", "frame", "x", "y"})
                 if (!column.contains(needed))
-                    fail("the column \"" + std::string(needed) +
-                         "\" is missing. The first line has to name the columns; path, frame, x and y are needed.");
+                    fail(
+                        text("the column \"%s\" is missing. The first line has to name the columns; path, frame, x and "
+                             "y are needed.",
+                             needed));
             continue;
         }
         const auto word = [&](const char* what) -> std::string {
@@ -104,18 +107,18 @@ std::vector<Path> readCsv(const std::string& text, const std::string& name) {
             double v = 0;
             const auto [end, code] = std::from_chars(t.data(), t.data() + t.size(), v);
             if (code != std::errc() || end != t.data() + t.size() || !std::isfinite(v))
-                fail("\"" + t + "\" in column " + what + " is not a number.");
+                fail(text("\"%s\" in column %s is not a number.", t.c_str(), what));
             return v;
         };
         const double needed = std::nan("");
         const double id = value("path", needed), frame = value("frame", needed);
         if (id != std::floor(id) || frame != std::floor(frame) || std::fabs(id) > 1e9 || std::fabs(frame) > 1e9)
-            fail("path and frame have to be whole numbers.");
+            fail(text("path and frame have to be whole numbers."));
         Path& path = paths[int(id)];
         path.id = int(id);
         if (!word("name").empty()) path.name = word("name");
         if (word("by_hand") == "1") path.origin = PathOrigin::byHand;
-        if (word("set_aside") == "1") path.setAside = true, path.setAsideReason = "set aside in the file";
+        if (word("set_aside") == "1") path.setAside = true, path.setAsideReason = text("set aside in the file");
         PathPoint p;
         p.frame = int(frame);
         p.x = value("x", needed);
@@ -126,13 +129,12 @@ std::vector<Path> readCsv(const std::string& text, const std::string& name) {
         for (size_t o = 0; o < std::size(pointOriginNames); ++o)
             if (word("origin") == pointOriginNames[o]) p.origin = PointOrigin(o);
         p.aside = word("counts") == "0";
-        if (path.at(p.frame))
-            fail("path " + std::to_string(path.id) + " has frame " + std::to_string(p.frame) + " twice.");
+        if (path.at(p.frame)) fail(text("path %d has frame %d twice.", path.id, p.frame));
         path.put(p);
     }
     if (column.empty()) {
         number = 1;
-        fail("the file is empty. The first line has to name the columns: path, frame, x, y.");
+        fail(text("the file is empty. The first line has to name the columns: path, frame, x, y."));
     }
     std::vector<Path> out;
     for (auto& [id, path] : paths) {
@@ -142,30 +144,31 @@ std::vector<Path> readCsv(const std::string& text, const std::string& name) {
     return out;
 }
 
-std::vector<Path> readJson(const std::string& text, const std::string& name) {
-    const json j = json::parse(text, nullptr, false);
+std::vector<Path> readJson(const std::string& content, const std::string& name) {
+    const json j = json::parse(content, nullptr, false);
     if (j.is_discarded() || !j.is_object() || j.value("format", "") != "vivid-anchor-paths")
-        throw InputError("\"" + name +
-                         "\" is not a file of paths: an object with \"format\": \"vivid-anchor-paths\" is "
-                         "needed. See the page on formats.");
+        throw InputError(
+            text("\"%s\" is not a file of paths: an object with \"format\": \"vivid-anchor-paths\" is needed. See the "
+                 "page on formats.",
+                 name.c_str()));
     std::vector<Path> out;
     try {
         if (j.at("version").get<int>() > pathsFileVersion)
-            throw InputError("\"" + name + "\" was written by a newer program (version " +
-                             std::to_string(j.at("version").get<int>()) + ").");
+            throw InputError(
+                text("\"%s\" was written by a newer program (version %d).", name.c_str(), j.at("version").get<int>()));
         for (const auto& p : j.at("paths")) {
             Path path = pathFrom(p);
             if (path.points.empty()) continue;
             for (size_t i = 1; i < path.points.size(); ++i)
                 if (path.points[i].frame == path.points[i - 1].frame)
-                    throw InputError("path " + std::to_string(path.id) + " has frame " +
-                                     std::to_string(path.points[i].frame) + " twice");
+                    throw InputError(text("path %d has frame %d twice", path.id, path.points[i].frame));
             out.push_back(std::move(path));
         }
     } catch (const json::exception& e) {
-        throw InputError("\"" + name + "\": path " + std::to_string(out.size() + 1) +
-                             " has a part missing or of the wrong kind. Each needs id, frame, x and y.",
-                         e.what());
+        throw InputError(
+            text("\"%s\": path %zu has a part missing or of the wrong kind. Each needs id, frame, x and y.",
+                 name.c_str(), out.size() + 1),
+            e.what());
     }
     std::sort(out.begin(), out.end(), [](const Path& a, const Path& b) { return a.id < b.id; });
     return out;
@@ -176,7 +179,7 @@ std::vector<Path> readJson(const std::string& text, const std::string& name) {
 std::string pathsToCsv(const Shot& shot) {
     std::string out = std::string(csvHeader) + "\n";
     for (const Path& p : *shot.paths) {
-        const std::string head = std::to_string(p.id) + "," + quoted(p.name) + "," +
+        const std::string head = std::to_string(p.id) + "," + csvField(p.name) + "," +
                                  (p.origin == PathOrigin::byHand ? "1" : "0") + "," + (p.setAside ? "1" : "0") + ",";
         for (const PathPoint& q : p.points)
             out += head + std::to_string(q.frame) + "," + exact(q.x) + "," + exact(q.y) + "," + exact(q.quality) + "," +
@@ -199,20 +202,20 @@ std::string pathsToJson(const Shot& shot) {
 }
 
 std::vector<Path> readPathsFile(const std::filesystem::path& file) {
-    const std::string text = readFile(file), ending = file.extension().string();
-    if (ending == ".csv" || ending == ".CSV") return readCsv(text, file.string());
-    if (ending == ".json" || ending == ".JSON") return readJson(text, file.string());
-    throw InputError("\"" + file.string() + "\" ends in neither .csv nor .json: paths are read from those.");
+    const std::string content = readFile(file), ending = file.extension().string();
+    if (ending == ".csv" || ending == ".CSV") return readCsv(content, file.string());
+    if (ending == ".json" || ending == ".JSON") return readJson(content, file.string());
+    throw InputError(text("\"%s\" ends in neither .csv nor .json: paths are read from those.", file.string().c_str()));
 }
 
 Shot withPathsFromFile(const Shot& shot, const std::filesystem::path& file, int* count) {
     std::vector<Path> fresh = readPathsFile(file);
     for (const Path& p : fresh)
         if (p.points.back().frame < shot.plate.frames.first || p.points.front().frame > shot.plate.frames.last)
-            throw InputError("Path " + std::to_string(p.id) + " of \"" + file.string() + "\" has frames " +
-                             std::to_string(p.points.front().frame) + "–" + std::to_string(p.points.back().frame) +
-                             ", but the plate has " + std::to_string(shot.plate.frames.first) + "–" +
-                             std::to_string(shot.plate.frames.last) + ". Number the frames as the plate's.");
+            throw InputError(
+                text("Path %d of \"%s\" has frames %d–%d, but the plate has %d–%d. Number the frames as the plate's.",
+                     p.id, file.string().c_str(), p.points.front().frame, p.points.back().frame,
+                     shot.plate.frames.first, shot.plate.frames.last));
     Shot out = shot;
     auto paths = std::make_shared<std::vector<Path>>(*shot.paths);
     std::set<int> taken;

@@ -5,6 +5,7 @@
 #include <sstream>
 
 #include "base/error.h"
+#include "base/text.h"
 
 namespace va {
 
@@ -23,8 +24,8 @@ std::string writePly(const SceneExport& s) {
     return out;
 }
 
-std::vector<SceneExport::Point> readPly(const std::string& text, const std::string& source) {
-    std::istringstream in(text);
+std::vector<SceneExport::Point> readPly(const std::string& content, const std::string& source) {
+    std::istringstream in(content);
     std::string word;
     size_t count = 0;
     bool header = false;
@@ -40,7 +41,7 @@ std::vector<SceneExport::Point> readPly(const std::string& text, const std::stri
     while (header && out.size() < count && in >> p.position.x() >> p.position.y() >> p.position.z() >> p.id >> p.rmsPx)
         out.push_back(p);
     if (!header || out.size() != count)
-        throw InputError("\"" + source + "\" is not a whole point cloud file. Export it again.");
+        throw InputError(text("\"%s\" is not a whole point cloud file. Export it again.", source.c_str()));
     return out;
 }
 
@@ -49,9 +50,9 @@ const ExportFormat plyFormat{
     "Point cloud, PLY",
     "cloud.ply",
     writePly,
-    [](const std::string& text, const std::string& source, const SceneExport& ours) {
+    [](const std::string& content, const std::string& source, const SceneExport& ours) {
         SceneExport out = ours;
-        out.points = readPly(text, source);
+        out.points = readPly(content, source);
         return out;
     },
     [](const SceneExport& s) {

@@ -5,9 +5,27 @@
 #include <limits>
 
 #include "base/error.h"
+#include "base/text.h"
 #include "lens/film_back.h"
 
 namespace va {
+
+CameraTrack SceneExport::cameraTrack() const {
+    CameraTrack out;
+    out.motion = Motion::free;
+    out.lens = {0, pixelAspect, principalPoint, lens};
+    out.zooms = true;
+    out.height = height;
+    out.readout = readout;
+    for (const Frame& f : frames) {
+        SolvedFrame& to = out.frames.emplace_back();
+        to.frame = f.frame;
+        to.solved = f.solved;
+        to.pose = f.pose;
+        to.focalPx = f.focalPx;
+    }
+    return out;
+}
 
 double SceneExport::focalMm(const Frame& f) const {
     return focalMmFromPx(f.focalPx, sensorWidthMm, width, pixelAspect);
@@ -24,7 +42,7 @@ std::string motionWord(Motion motion) {
 }
 
 SceneExport gatherExport(const Shot& shot, const std::string& verdict) {
-    if (!shot.solve->has()) throw Error("There is no camera to export yet. Solve the shot first.");
+    if (!shot.solve->has()) throw Error(text("There is no camera to export yet. Solve the shot first."));
     SceneExport e;
     e.width = shot.plate.width;
     e.height = shot.plate.height;
@@ -41,9 +59,9 @@ SceneExport gatherExport(const Shot& shot, const std::string& verdict) {
     for (const SolvedFrame& f : shot.solve->frames) {
         SceneExport::Frame out{f.frame, f.solved, {}, f.focalPx, f.rmsPx, f.origin};
         if (f.solved) out.pose = *shot.worldPose(f.frame);
-        const auto place = size_t(f.frame - shot.plate.frames.first);
-        if (place < shot.plate.times.size()) out.seconds = shot.plate.times[place];
-        if (place < shot.plate.storedFrames.size()) out.storedFrame = shot.plate.storedFrames[place];
+        const auto index = size_t(f.frame - shot.plate.frames.first);
+        if (index < shot.plate.times.size()) out.seconds = shot.plate.times[index];
+        if (index < shot.plate.storedFrames.size()) out.storedFrame = shot.plate.storedFrames[index];
         e.frames.push_back(out);
     }
     for (const SolvedPoint& p : shot.solve->points) {
@@ -64,7 +82,7 @@ SceneExport undistortedScene(const SceneExport& scene, Overscan overscan) {
     double shortest = 1e300, longest = 0;
     for (const auto& f : scene.frames)
         if (f.solved) shortest = std::min(shortest, f.focalPx), longest = std::max(longest, f.focalPx);
-    if (!(longest > 0)) throw Error("There is no solved frame to export. Solve the shot first.");
+    if (!(longest > 0)) throw Error(text("There is no solved frame to export. Solve the shot first."));
     // How far the distortion moves the border in px goes with the focal length one way, so that the ends of a zoom are
     // its extremes.
     constexpr int unset = std::numeric_limits<int>::min();

@@ -61,6 +61,8 @@ struct SceneExport {
 
     [[nodiscard]] Intrinsics intrinsics(const Frame& f) const { return {f.focalPx, pixelAspect, principalPoint, lens}; }
     [[nodiscard]] double focalMm(const Frame& f) const;
+    /// Its cameras, to project and look along pixels row by row.
+    [[nodiscard]] CameraTrack cameraTrack() const;
 };
 
 /// "free", "rotation" (a nodal pan), "locked_off" or "none".

@@ -25,7 +25,7 @@ std::string primName(const std::string& name, std::set<std::string>& taken) {
     return unique;
 }
 
-std::string quoted(const std::string& text) {
+std::string usdString(const std::string& text) {
     std::string out = "\"";
     for (char c : text) {
         if (c == '"' || c == '\\') out += '\\';
@@ -34,9 +34,9 @@ std::string quoted(const std::string& text) {
     return out + "\"";
 }
 
-/// OpenUSD multiplies row vectors from the left: rows are the axes, the last row is the place.
+/// OpenUSD multiplies row vectors from the left: rows are the axes, the last row is the position.
 std::string matrix(const Eigen::Matrix3d& axes, const Eigen::Vector3d& at) {
-    return text(
+    return formatted(
         "( (%.15g, %.15g, %.15g, 0), (%.15g, %.15g, %.15g, 0), (%.15g, %.15g, %.15g, 0), (%.15g, %.15g, %.15g, 1) )",
         axes(0, 0), axes(1, 0), axes(2, 0), axes(0, 1), axes(1, 1), axes(2, 1), axes(0, 2), axes(1, 2), axes(2, 2),
         at.x(), at.y(), at.z());
@@ -46,10 +46,10 @@ std::string matrix(const Eigen::Matrix3d& axes, const Eigen::Vector3d& at) {
 std::string mesh(const Shape& shape) {
     std::string points, counts, indices;
     for (const Eigen::Vector3d& v : shape.vertices)
-        points += text("%s(%.9g, %.9g, %.9g)", points.empty() ? "" : ", ", v.x(), v.y(), v.z());
+        points += formatted("%s(%.9g, %.9g, %.9g)", points.empty() ? "" : ", ", v.x(), v.y(), v.z());
     for (const std::vector<int>& f : shape.faces) {
-        counts += text("%s%zu", counts.empty() ? "" : ", ", f.size());
-        for (const int i : f) indices += text("%s%d", indices.empty() ? "" : ", ", i);
+        counts += formatted("%s%zu", counts.empty() ? "" : ", ", f.size());
+        for (const int i : f) indices += formatted("%s%d", indices.empty() ? "" : ", ", i);
     }
     return "        point3f[] points = [" + points + "]\n        int[] faceVertexCounts = [" + counts +
            "]\n        int[] faceVertexIndices = [" + indices +
@@ -59,73 +59,75 @@ std::string mesh(const Shape& shape) {
 }  // namespace
 
 std::string writeUsda(const SceneExport& s) {
-    if (s.frames.empty()) throw Error("There is no frame to export. Solve the shot first.");
+    if (s.frames.empty()) throw Error(text("There is no frame to export. Solve the shot first."));
     const double apertureMm = s.sensorWidthMm, heightMm = s.sensorWidthMm * s.height / (s.width * s.pixelAspect);
     const double centreX = (s.width - 1) / 2.0, centreY = (s.height - 1) / 2.0;
     std::string unsolved;
     for (const auto& f : s.frames)
         if (!f.solved) unsolved += (unsolved.empty() ? "" : ", ") + std::to_string(f.frame);
     std::string out = "#usda 1.0\n(\n    customLayerData = {\n        dictionary vividAnchor = {\n";
-    out += text(
+    out += formatted(
         "            int version = 1\n            int imageWidth = %d\n            int imageHeight = %d\n            "
         "double pixelAspect = %.15g\n",
         s.width, s.height, s.pixelAspect);
-    out += text("            int frameRateNum = %d\n            int frameRateDen = %d\n", int(s.rate.num),
-                int(s.rate.den));
-    out += text("            string lensModel = \"%s\"\n", lensKindName(s.lens.kind()));
+    out += formatted("            int frameRateNum = %d\n            int frameRateDen = %d\n", int(s.rate.num),
+                     int(s.rate.den));
+    out += formatted("            string lensModel = \"%s\"\n", lensKindName(s.lens.kind()));
     for (int i = 0; i < s.lens.count(); ++i)
-        out += text("            double %s = %.17g\n", lensValueNames(s.lens.kind())[size_t(i)], s.lens.value(i));
-    out += text(
+        out += formatted("            double %s = %.17g\n", lensValueNames(s.lens.kind())[size_t(i)], s.lens.value(i));
+    out += formatted(
         "            double rmsPx = %.9g\n            double checkRmsPx = %.9g\n            string motion = \"%s\"\n",
         s.rmsPx, s.checkRmsPx, s.motion.c_str());
-    out += text("            double readoutShare = %.9g\n            double poseRow = 0.5\n", s.readout);
+    out += formatted("            double readoutShare = %.17g\n            double poseRow = 0.5\n", s.readout);
     if (std::any_of(s.movers.begin(), s.movers.end(), [](const auto& m) { return !m.sizeKnown; }))
         out += "            bool moverSizesGuessed = true\n";
     std::string put;
     for (const auto& f : s.frames)
         if (f.solved && f.origin != PoseOrigin::solved) put += (put.empty() ? "" : ", ") + std::to_string(f.frame);
     if (!put.empty()) out += "            int[] editedFrames = [" + put + "]\n";
-    out += "            string verdict = " + quoted(s.verdict) + "\n            int[] unsolvedFrames = [" + unsolved +
-           "]\n        }\n    }\n";
-    out += text(
+    out += "            string verdict = " + usdString(s.verdict) + "\n            int[] unsolvedFrames = [" +
+           unsolved + "]\n        }\n    }\n";
+    out += formatted(
         "    defaultPrim = \"World\"\n    startTimeCode = %d\n    endTimeCode = %d\n    timeCodesPerSecond = %.15g\n   "
         " framesPerSecond = %.15g\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\n",
         s.frames.front().frame, s.frames.back().frame, s.rate.value(), s.rate.value());
     out += "def Xform \"World\"\n{\n    def Camera \"Camera\"\n    {\n        token projection = \"perspective\"\n";
-    out +=
-        text("        float horizontalAperture = %.9g\n        float verticalAperture = %.9g\n", apertureMm, heightMm);
+    out += formatted("        float horizontalAperture = %.9g\n        float verticalAperture = %.9g\n", apertureMm,
+                     heightMm);
     // Aperture offsets are to the right and up; the picture's y runs down.
-    out += text("        float horizontalApertureOffset = %.9g\n        float verticalApertureOffset = %.9g\n",
-                -(s.principalPoint.x() - centreX) * apertureMm / s.width,
-                (s.principalPoint.y() - centreY) * heightMm / s.height);
+    out += formatted("        float horizontalApertureOffset = %.9g\n        float verticalApertureOffset = %.9g\n",
+                     -(s.principalPoint.x() - centreX) * apertureMm / s.width,
+                     (s.principalPoint.y() - centreY) * heightMm / s.height);
     out += "        float2 clippingRange = (0.01, 100000)\n        float focalLength.timeSamples = {\n";
     for (const auto& f : s.frames)
-        if (f.solved) out += text("            %d: %.9g,\n", f.frame, s.focalMm(f));
+        if (f.solved) out += formatted("            %d: %.9g,\n", f.frame, s.focalMm(f));
     out += "        }\n        matrix4d xformOp:transform.timeSamples = {\n";
     for (const auto& f : s.frames)
         if (f.solved)
-            out += text("            %d: ", f.frame) +
+            out += formatted("            %d: ", f.frame) +
                    matrix(f.pose.worldFromCamera.toRotationMatrix(), f.pose.position) + ",\n";
     out +=
         "        }\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n    }\n\n    def Points "
         "\"Cloud\"\n    {\n        point3f[] points = [";
     for (size_t i = 0; i < s.points.size(); ++i)
-        out += text("%s(%.9g, %.9g, %.9g)", i ? ", " : "", s.points[i].position.x(), s.points[i].position.y(),
-                    s.points[i].position.z());
+        out += formatted("%s(%.9g, %.9g, %.9g)", i ? ", " : "", s.points[i].position.x(), s.points[i].position.y(),
+                         s.points[i].position.z());
     out += "]\n        int64[] ids = [";
-    for (size_t i = 0; i < s.points.size(); ++i) out += text("%s%d", i ? ", " : "", s.points[i].id);
+    for (size_t i = 0; i < s.points.size(); ++i) out += formatted("%s%d", i ? ", " : "", s.points[i].id);
     out += "]\n        float[] widths = [0.02] (\n            interpolation = \"constant\"\n        )\n    }\n";
     std::set<std::string> taken{"Camera", "Cloud"};
     for (const Thing& t : s.things) {
         const std::string name = primName(t.name, taken);
         const Shape shape = shapeOf(t.kind);
         std::string values;
-        for (const FieldValue& f : fieldsOf(t.kind)) values += text("%s%.17g", values.empty() ? "" : ", ", f.value);
-        out += text("\n    def %s \"%s\" (\n        customData = {\n", shape.faces.empty() ? "Xform" : "Mesh",
-                    name.c_str());
-        out += text("            string role = \"%s\"\n            string kind = \"%s\"\n            string label = ",
-                    shape.faces.empty() ? "anchor" : "prop", kindWord(t.kind)) +
-               quoted(t.name) + "\n            double[] values = [" + values + "]\n        }\n    )\n    {\n";
+        for (const FieldValue& f : fieldsOf(t.kind))
+            values += formatted("%s%.17g", values.empty() ? "" : ", ", f.value);
+        out += formatted("\n    def %s \"%s\" (\n        customData = {\n", shape.faces.empty() ? "Xform" : "Mesh",
+                         name.c_str());
+        out +=
+            formatted("            string role = \"%s\"\n            string kind = \"%s\"\n            string label = ",
+                      shape.faces.empty() ? "anchor" : "prop", kindWord(t.kind)) +
+            usdString(t.name) + "\n            double[] values = [" + values + "]\n        }\n    )\n    {\n";
         if (!shape.faces.empty()) out += mesh(shape);
         out += "        matrix4d xformOp:transform = " + matrix(t.rotation.toRotationMatrix(), t.position) +
                "\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n    }\n";
@@ -133,20 +135,20 @@ std::string writeUsda(const SceneExport& s) {
     for (const auto& m : s.movers) {
         out += "\n    def Xform \"" + primName(m.name, taken) +
                "\" (\n        customData = {\n            string role = \"mover\"\n            string label = " +
-               quoted(m.name) + "\n        }\n    )\n    {\n        matrix4d xformOp:transform.timeSamples = {\n";
+               usdString(m.name) + "\n        }\n    )\n    {\n        matrix4d xformOp:transform.timeSamples = {\n";
         for (const auto& [frame, pose] : m.poses)
-            out += text("            %d: ", frame) + matrix(pose.worldFromCamera.toRotationMatrix(), pose.position) +
-                   ",\n";
+            out += formatted("            %d: ", frame) +
+                   matrix(pose.worldFromCamera.toRotationMatrix(), pose.position) + ",\n";
         out +=
             "        }\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n        def Points "
             "\"Points\"\n        {\n"
             "            point3f[] points = [";
         for (size_t i = 0; i < m.points.size(); ++i)
-            out += text("%s(%.9g, %.9g, %.9g)", i ? ", " : "", m.points[i].position.x(), m.points[i].position.y(),
-                        m.points[i].position.z());
+            out += formatted("%s(%.9g, %.9g, %.9g)", i ? ", " : "", m.points[i].position.x(), m.points[i].position.y(),
+                             m.points[i].position.z());
         out += "]\n        }\n    }\n";
     }
-    out += text(
+    out += formatted(
         "}\n\ndef Scope \"Render\"\n{\n    def RenderSettings \"Plate\"\n    {\n        uniform int2 resolution = (%d, "
         "%d)\n        uniform float pixelAspectRatio = %.9g\n        rel camera = </World/Camera>\n    }\n}\n",
         s.width, s.height, s.pixelAspect);
@@ -161,7 +163,7 @@ class UsdaScan {
     UsdaScan(const std::string& text, const std::string& source) : text_(text), source_(source) {}
 
     [[noreturn]] void fail() const {
-        throw InputError("\"" + source_ + "\" is not a whole scene file of ours. Export it again.");
+        throw InputError(text("\"%s\" is not a whole scene file of ours. Export it again.", source_.c_str()));
     }
     size_t after(const std::string& words, size_t from = 0) const {
         const size_t at = text_.find(words, from);
@@ -235,6 +237,7 @@ SceneExport readUsda(const std::string& text, const std::string& source) {
     s.pixelAspect = scan.number("double pixelAspect = ");
     s.rate = reduced(int64_t(scan.number("int frameRateNum = ")), int64_t(scan.number("int frameRateDen = ")));
     if (std::fabs(scan.number("timeCodesPerSecond = ") - s.rate.value()) > 1e-9) scan.fail();
+    s.readout = scan.number("double readoutShare = ");
     const std::string model = scan.word("string lensModel = \"");
     for (int kind = 0; kind < lensKinds; ++kind)
         if (model == lensKindName(LensKind(kind))) s.lens = LensModel{LensKind(kind)};

@@ -7,12 +7,13 @@
 
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "base/text.h"
 
 namespace va {
 namespace {
 
-/// Of a thing's place and fields relative to their size, and of its rotation in radians: double precision written with
-/// fifteen digits.
+/// Of a thing's position and fields relative to their size, and of its rotation in radians: double precision written
+/// with fifteen digits.
 constexpr double thingTolerance = 1e-9;
 
 /// Marks and props in the order of files that keep them apart.
@@ -23,32 +24,34 @@ std::vector<Thing> inOrder(std::vector<Thing> things) {
 
 /// What is wrong besides pixels; empty when all is equal.
 std::string difference(const SceneExport& a, const SceneExport& b) {
-    if (a.width != b.width || a.height != b.height) return "the picture size differs";
-    if (std::fabs(a.pixelAspect - b.pixelAspect) > 1e-9) return "the pixel aspect differs";
-    if (!(a.rate == b.rate)) return "the frame rate differs";
-    if (a.frames.size() != b.frames.size()) return "the number of frames differs";
+    if (a.width != b.width || a.height != b.height) return text("the picture size differs");
+    if (std::fabs(a.pixelAspect - b.pixelAspect) > 1e-9) return text("the pixel aspect differs");
+    if (!(a.rate == b.rate)) return text("the frame rate differs");
+    if (std::fabs(a.readout - b.readout) > 1e-8) return text("the time that its rows take differs");
+    if (a.frames.size() != b.frames.size()) return text("the number of frames differs");
     for (size_t i = 0; i < a.frames.size(); ++i)
         if (a.frames[i].frame != b.frames[i].frame || a.frames[i].solved != b.frames[i].solved)
-            return "the frame numbers differ";
-    if (a.points.size() != b.points.size()) return "the number of points differs";
+            return text("the frame numbers differ");
+    if (a.points.size() != b.points.size()) return text("the number of points differs");
     for (size_t i = 0; i < a.points.size(); ++i)
-        if (a.points[i].id != b.points[i].id) return "the points are not the same";
-    if (a.movers.size() != b.movers.size()) return "the number of movers differs";
+        if (a.points[i].id != b.points[i].id) return text("the points are not the same");
+    if (a.movers.size() != b.movers.size()) return text("the number of movers differs");
     for (size_t i = 0; i < a.movers.size(); ++i) {
         const auto &x = a.movers[i], &y = b.movers[i];
-        if (x.poses.size() != y.poses.size() || x.points.size() != y.points.size()) return "a mover is not whole";
+        if (x.poses.size() != y.poses.size() || x.points.size() != y.points.size()) return text("a mover is not whole");
         for (size_t k = 0; k < x.poses.size(); ++k) {
             const double size = std::max(1.0, x.poses[k].second.position.norm());
             if (x.poses[k].first != y.poses[k].first ||
                 (x.poses[k].second.position - y.poses[k].second.position).norm() > 1e-6 * size ||
                 x.poses[k].second.worldFromCamera.angularDistance(y.poses[k].second.worldFromCamera) > 1e-6)
-                return "a mover stands elsewhere";
+                return text("a mover stands elsewhere");
         }
     }
     const std::vector<Thing> things = inOrder(a.things), others = inOrder(b.things);
-    if (things.size() != others.size()) return "the number of things differs";
+    if (things.size() != others.size()) return text("the number of things differs");
     for (size_t i = 0; i < things.size(); ++i)
-        if (!sameWithin(things[i], others[i], thingTolerance)) return "\"" + things[i].name + "\" is not the same";
+        if (!sameWithin(things[i], others[i], thingTolerance))
+            return text("\"%s\" is not the same", things[i].name.c_str());
     return {};
 }
 
@@ -64,12 +67,13 @@ ExportCheck exportAndVerify(const SceneExport& scene, const ExportFormat& format
     try {
         written = format.read(readFile(file), file.string(), scene);
     } catch (const Error& e) {
-        check.sentence = name + " could not be read back: " + e.what();
+        check.sentence = text("%s could not be read back: %s", name.c_str(), e.what());
         return check;
     }
     const std::string wrong = difference(scene, written);
     if (!wrong.empty()) {
-        check.sentence = name + " was written, but read back " + wrong + ". Do not use it; report this.";
+        check.sentence =
+            text("%s was written, but read back %s. Do not use it; report this.", name.c_str(), wrong.c_str());
         return check;
     }
     // A turning camera has no points; its frame corners on a far sphere stand in for them.
@@ -84,37 +88,34 @@ ExportCheck exportAndVerify(const SceneExport& scene, const ExportFormat& format
         return out;
     };
     const auto ours = pointsOf(scene), theirs = pointsOf(written);
-    for (size_t f = 0; f < scene.frames.size(); ++f) {
-        if (!scene.frames[f].solved) continue;
-        const Intrinsics a = scene.intrinsics(scene.frames[f]), b = written.intrinsics(written.frames[f]);
-        const View va = viewFromPose(scene.frames[f].pose), vb = viewFromPose(written.frames[f].pose);
-        for (size_t i = 0; i < ours.size(); ++i) {
-            const auto p = project(va, a, ours[i]);
+    const CameraTrack ourCameras = scene.cameraTrack(), theirCameras = written.cameraTrack();
+    for (const SceneExport::Frame& f : scene.frames) {
+        const auto a = ourCameras.cameraAt(f.frame), b = theirCameras.cameraAt(f.frame);
+        for (size_t i = 0; a && b && i < ours.size(); ++i) {
+            const auto p = a->project(ours[i]);
             if (!p || p->x() < -0.5 || p->y() < -0.5 || p->x() > scene.width - 0.5 || p->y() > scene.height - 0.5)
                 continue;
-            const auto q = project(vb, b, theirs[i]);
+            const auto q = b->project(theirs[i]);
             check.largestPx = std::max(check.largestPx, q ? (*p - *q).norm() : 1e9);
             ++check.compared;
         }
     }
     if (check.compared == 0) {
-        check.sentence = name +
-                         " was written, but no point is seen by any camera: nothing could be compared. Solve "
-                         "the shot again, then export.";
+        check.sentence = text(
+            "%s was written, but no point is seen by any camera: nothing could be compared. Solve the shot again, then "
+            "export.",
+            name.c_str());
         return check;
     }
     check.passed = check.largestPx <= exportTolerancePx;
-    char text[400];
-    std::snprintf(text, sizeof text,
-                  check.passed
-                      ? "%s read back: %d × %d, %s fps, %d–%d, largest difference %.5f px over %d observations."
-                      : "%s was written, but read back (%d × %d, %s fps, %d–%d) it is %.5f px off over %d "
-                        "observations. Do not use it; report this.",
-                  name.c_str(), scene.width, scene.height, scene.rate.label().c_str(), scene.frames.front().frame,
-                  scene.frames.back().frame, check.largestPx, check.compared);
-    check.sentence = text;
+    check.sentence =
+        text(check.passed ? "%s read back: %d × %d, %s fps, %d–%d, largest difference %.5f px over %d observations."
+                          : "%s was written, but read back (%d × %d, %s fps, %d–%d) it is %.5f px off over %d "
+                            "observations. Do not use it; report this.",
+             name.c_str(), scene.width, scene.height, scene.rate.label().c_str(), scene.frames.front().frame,
+             scene.frames.back().frame, check.largestPx, check.compared);
     if (const std::string lacks = check.passed ? format.lacks(scene) : std::string(); !lacks.empty())
-        check.sentence += " Not in the file: " + lacks + ".";
+        check.sentence += text(" Not in the file: %s.", lacks.c_str());
     return check;
 }
 

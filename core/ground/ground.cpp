@@ -4,6 +4,7 @@
 #include <cmath>
 #include <map>
 
+#include "base/text.h"
 #include "ground/auto_level.h"
 
 namespace va {
@@ -24,8 +25,8 @@ GroundFit buildGround(const SolveResult& solve, const GroundSpec& spec) {
         fit.level = fit.metric = true;
         return fit;
     }
-    std::map<int, Eigen::Vector3d> place;
-    for (const SolvedPoint& p : solve.points) place.emplace(p.pathId, p.position);
+    std::map<int, Eigen::Vector3d> positionOf;
+    for (const SolvedPoint& p : solve.points) positionOf.emplace(p.pathId, p.position);
     const auto say = [&](const std::string& sentence) { fit.trouble += (fit.trouble.empty() ? "" : " ") + sentence; };
 
     std::optional<PlaneFit> floor;
@@ -34,17 +35,19 @@ GroundFit buildGround(const SolveResult& solve, const GroundSpec& spec) {
             floor = found->floor;
             fit.usedPaths = found->paths;
         } else {
-            say("No floor was automatic: pick three or more points on it.");
+            say(text("No floor was found: pick three or more points on it."));
         }
     } else {
         std::vector<Eigen::Vector3d> on;
         for (int id : spec.levelPaths)
-            if (const auto p = place.find(id); p != place.end()) on.push_back(p->second), fit.usedPaths.push_back(id);
+            if (const auto p = positionOf.find(id); p != positionOf.end())
+                on.push_back(p->second), fit.usedPaths.push_back(id);
         floor = fitPlane(on);
         if (!floor) {
-            say(on.size() < 3 ? "Fewer than three of the points chosen for the floor are in this solve: pick others."
-                              : "The points chosen for the floor lie on one line, which leaves its tilt open: add one "
-                                "beside the line.");
+            say(on.size() < 3
+                    ? text("Fewer than three of the points chosen for the floor are in this solve: pick others.")
+                    : text("The points chosen for the floor lie on one line, which leaves its tilt open: add one "
+                           "beside the line."));
             fit.usedPaths.clear();
         }
     }
@@ -68,42 +71,43 @@ GroundFit buildGround(const SolveResult& solve, const GroundSpec& spec) {
     // Facing: as chosen, else the first camera looks along −Z.
     Eigen::Vector3d z = -(world.rotation * ahead);
     if (spec.zAlong) {
-        const auto a = place.find(spec.zAlong->from), b = place.find(spec.zAlong->to);
-        if (a != place.end() && b != place.end()) z = world.rotation * (b->second - a->second);
-        else say("A point that the Z axis was laid along is not in this solve: pick two others.");
+        const auto a = positionOf.find(spec.zAlong->from), b = positionOf.find(spec.zAlong->to);
+        if (a != positionOf.end() && b != positionOf.end()) z = world.rotation * (b->second - a->second);
+        else say(text("A point that the Z axis was laid along is not in this solve: pick two others."));
     }
     if (std::hypot(z.x(), z.z()) > 1e-9) world.rotation = (aroundY(z) * world.rotation).normalized();
 
     Eigen::Vector3d origin = Eigen::Vector3d::Zero();
     if (floor) {
         int on = 0;
-        for (int id : fit.usedPaths) origin += place.at(id), ++on;
+        for (int id : fit.usedPaths) origin += positionOf.at(id), ++on;
         if (on > 0) origin /= on;
         origin -= floor->distance(origin) * floor->normal;
     }
     if (spec.originPath) {
         // The floor stays at height zero: a point picked a hair above it, or on a thing that stands there, gives the
-        // place below it.
-        if (const auto o = place.find(*spec.originPath); o != place.end())
+        // position below it.
+        if (const auto o = positionOf.find(*spec.originPath); o != positionOf.end())
             origin = floor ? o->second - floor->distance(o->second) * floor->normal : o->second;
-        else say("The point chosen as origin is not in this solve: pick another.");
+        else say(text("The point chosen as origin is not in this solve: pick another."));
     }
     if (spec.length) {
-        const auto a = place.find(spec.length->from), b = place.find(spec.length->to);
-        const double distance = a != place.end() && b != place.end() ? (a->second - b->second).norm() : 0;
+        const auto a = positionOf.find(spec.length->from), b = positionOf.find(spec.length->to);
+        const double distance = a != positionOf.end() && b != positionOf.end() ? (a->second - b->second).norm() : 0;
         if (distance > 1e-12 && spec.length->metres > 0) {
             world.scale = spec.length->metres / distance;
             fit.metric = true;
         } else {
-            say("The length can't be used: its two points are not both in this solve, or are the same. Pick two "
-                "others.");
+            say(
+                text("The length can't be used: its two points are not both in this solve, or are the same. Pick two "
+                     "others."));
         }
     }
     if (!spec.length && solve.measured.scaled) {
         world.scale = solve.measured.fromSolve.scale;
         fit.metric = true;
     }
-    world.shift = -(world.scale * (world.rotation * origin));
+    world.translation = -(world.scale * (world.rotation * origin));
     fit.worldFromSolve = world;
     fit.rms *= world.scale;
     return fit;

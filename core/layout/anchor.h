@@ -7,7 +7,7 @@
 
 namespace va {
 
-/// A named place with a direction: its Y axis points away from the surface that it was put on.
+/// A named position with a direction: its Y axis points away from the surface that it was put on.
 struct Anchor {
     static constexpr const char *word = "anchor", *label = "Anchor", *plural = "anchors";
     static constexpr std::array<Field<Anchor>, 0> fields{};

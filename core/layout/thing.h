@@ -23,7 +23,7 @@ struct Thing {
 
 bool operator==(const Thing& a, const Thing& b);
 
-/// Whether two things are the same in kind, name and fields, and stand in the same place, within `tolerance`: of a
+/// Whether two things are the same in kind, name and fields, and stand in the same position, within `tolerance`: of a
 /// length relative to its size (at least 1), of a rotation in radians. Ids may differ.
 bool sameWithin(const Thing& a, const Thing& b, double tolerance);
 

@@ -5,12 +5,13 @@
 #include <nlohmann/json.hpp>
 #include <stdexcept>
 
+#include "base/text.h"
 #include "layout/thing.h"
 
 namespace va {
 
-/// Adds a thing's kind, name, place, rotation (w, x, y, z) and fields to a JSON object, in the order in which they are
-/// read by people.
+/// Adds a thing's kind, name, position, rotation (w, x, y, z) and fields to a JSON object, in the order in which they
+/// are read by people.
 template <class Json>
 void putThing(Json& object, const Thing& thing) {
     object["kind"] = kindWord(thing.kind);
@@ -36,19 +37,19 @@ Thing thingFrom(const Json& object, std::string_view kind = {}) {
     Thing t;
     const std::string word = object.value("kind", std::string(kind));
     const auto known = kindNamed(word);
-    if (!known) throw std::invalid_argument("there is no thing of the kind \"" + word + "\"");
+    if (!known) throw std::invalid_argument(text("there is no thing of the kind \"%s\"", word.c_str()));
     t.kind = *known;
     t.name = object.at("name").template get<std::string>();
     const auto number = [](const Json& list, size_t i, const char* key) {
         const double v = list.at(i).template get<double>();
-        if (!std::isfinite(v)) throw std::invalid_argument(std::string("\"") + key + "\" is no number");
+        if (!std::isfinite(v)) throw std::invalid_argument(text("\"%s\" is no number", key));
         return v;
     };
     const Json &p = object.at("position"), &r = object.at("rotation");
     t.position = {number(p, 0, "position"), number(p, 1, "position"), number(p, 2, "position")};
     t.rotation = {number(r, 0, "rotation"), number(r, 1, "rotation"), number(r, 2, "rotation"),
                   number(r, 3, "rotation")};
-    if (std::fabs(t.rotation.norm() - 1) > 1e-6) throw std::invalid_argument("\"rotation\" is no rotation");
+    if (std::fabs(t.rotation.norm() - 1) > 1e-6) throw std::invalid_argument(text("\"rotation\" is no rotation"));
     const std::vector<FieldValue> fields = fieldsOf(t.kind);
     std::string_view key;
     for (size_t i = 0, component = 0; i < fields.size(); ++i) {
@@ -56,7 +57,7 @@ Thing thingFrom(const Json& object, std::string_view kind = {}) {
         key = fields[i].key;
         const Json& at = object.at(fields[i].key);
         if (!setField(t.kind, i, at.is_array() ? number(at, component, fields[i].key) : at.template get<double>()))
-            throw std::invalid_argument(std::string("\"") + fields[i].key + "\" is outside of what it may be");
+            throw std::invalid_argument(text("\"%s\" is outside of what it may be", fields[i].key));
     }
     return t;
 }

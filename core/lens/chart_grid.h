@@ -6,7 +6,7 @@
 
 namespace va {
 
-/// A mark of a chart as it was found: its place, and the two directions in which its neighbours should lie.
+/// A mark of a chart as it was found: its position, and the two directions in which its neighbours should lie.
 struct ChartMark {
     Eigen::Vector2d pixel = Eigen::Vector2d::Zero();
     std::array<Eigen::Vector2d, 2> along{Eigen::Vector2d::Zero(),
@@ -15,7 +15,7 @@ struct ChartMark {
     int sign = 0;
 };
 
-/// A mark with its place in the chart's grid.
+/// A mark with its position in the chart's grid.
 struct ChartCorner {
     int column = 0, row = 0;
     Eigen::Vector2d pixel = Eigen::Vector2d::Zero();

@@ -12,7 +12,7 @@ struct Target {
     Eigen::Vector2d undistorted, distorted;  ///< normalised
 };
 
-/// Numbers of `lens.lens` that distort the targets' undistorted places nearest to their distorted ones.
+/// Numbers of `lens.lens` that distort the targets' undistorted positions nearest to their distorted ones.
 void fit(Intrinsics& lens, const std::vector<Target>& targets, const std::vector<int>& solved) {
     const auto n = Eigen::Index(solved.size());
     const auto cost = [&](const LensModel& m, Eigen::MatrixXd* normal, Eigen::VectorXd* right) {

@@ -9,12 +9,12 @@ namespace va {
 /// A lens as another model, and how well that does.
 struct ConvertedLens {
     Intrinsics lens;
-    double largestPx = 0;  ///< largest difference in where the two put an undistorted place, inside the frame
+    double largestPx = 0;  ///< largest difference in where the two put an undistorted position, inside the frame
 };
 
 /// The lens as another model with the same focal length and principal point: the numbers that put a grid of undistorted
-/// places nearest to where the lens puts them, in least squares (Levenberg–Marquardt with the model's own Jacobians).
-/// What the other model can't do shows in `largestPx`; 1e9 where it folds over inside the frame.
+/// positions nearest to where the lens puts them, in least squares (Levenberg–Marquardt with the model's own
+/// Jacobians). What the other model can't do shows in `largestPx`; 1e9 where it folds over inside the frame.
 ConvertedLens convertLens(const Intrinsics& lens, LensKind to, int width, int height);
 
 /// The numbers that distort the same pixels in the same way when the focal length is `ratio` times as long: each by

@@ -58,7 +58,7 @@ Eigen::Vector2d distortDivision(const double* v, const Eigen::Vector2d& s, Eigen
                                 LensValueJacobian* byValues) {
     // The smaller root of lambda r r_d² − r_d + r = 0.
     const double q = s.squaredNorm(), under = 1 - 4 * v[0] * q;
-    if (under <= 0) return radially({2, -2 / q}, s, jacobian);  // no such place: falling, so that the fold is seen
+    if (under <= 0) return radially({2, -2 / q}, s, jacobian);  // no such position: falling, so that the fold is seen
     const double root = std::sqrt(std::max(1e-12, under));
     const double rate = 4 / (root * (1 + root) * (1 + root));
     if (byValues) byValues->col(0) = s * (rate * q);

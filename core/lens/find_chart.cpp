@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "lens/find_chart.h"
+#include "base/text.h"
 
 #include <Eigen/Eigenvalues>
 #include <Eigen/LU>
@@ -42,7 +43,7 @@ float sampled(const Luma& l, double x, double y) {
            t * ((1 - s) * l.at(ix, iy + 1) + s * l.at(ix + 1, iy + 1));
 }
 
-/// The place that all gradients around point past, weighed towards the middle. Nothing where there is no such place
+/// The place that all gradients around point past, weighed towards the middle. Nothing where there is no such position
 /// within `radius` / 2.
 std::optional<Eigen::Vector2d> placed(const Luma& l, Eigen::Vector2d at, int radius) {
     const Eigen::Vector2d start = at;
@@ -247,10 +248,10 @@ std::vector<ChartMark> dotsOf(const Luma& picture, bool dark) {
 FoundChart findChart(const Luma& picture) {
     FoundChart out;
     if (picture.width < 64 || picture.height < 64) {
-        out.trouble = "The still is too small to hold a chart.";
+        out.trouble = text("The still is too small to hold a chart.");
         return out;
     }
-    // Large and soft stills show their corners best at half or quarter size; their places come from the full size.
+    // Large and soft stills show their corners best at half or quarter size; their positions come from the full size.
     std::vector<ChartCorner> best;
     Luma small = picture;
     for (int scale = 1; scale <= 8 && std::min(small.width, small.height) >= 200; scale *= 2) {
@@ -280,9 +281,9 @@ FoundChart findChart(const Luma& picture) {
         out.rows = std::max(out.rows, c.row + 1);
     }
     if (out.corners.empty())
-        out.trouble =
+        out.trouble = text(
             "No checkerboard and no grid of dots was found: at least 3 × 3 corners or dots that are connected are "
-            "needed, eight pixels apart or more, evenly lit and in focus.";
+            "needed, eight pixels apart or more, evenly lit and in focus.");
     return out;
 }
 

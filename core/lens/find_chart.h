@@ -17,7 +17,7 @@ struct FoundChart {
     std::string trouble;               ///< a sentence when nothing was found
 };
 
-/// Finds a checkerboard or a grid of dots of any size in a still, with places to a few hundredths of a pixel.
+/// Finds a checkerboard or a grid of dots of any size in a still, with positions to a few hundredths of a pixel.
 ///
 /// Corners: saddles of the blurred picture (determinant of the Hessian) around which a ring changes between dark and
 /// light four times; placed where the gradients around point past (Förstner & Gülch 1987). Dots: dark or light spots of

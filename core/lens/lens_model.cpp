@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "lens/lens_model.h"
+#include "base/text.h"
 
 #include <Eigen/LU>
 #include <algorithm>
@@ -127,10 +128,8 @@ std::string LensModel::brief() const {
     const auto names = lensValueNames(kind_);
     for (int i = 0; i < count(); ++i) {
         if (value(i) == 0) continue;
-        char text[64];
-        std::snprintf(text, sizeof text, "%s%s %s%.4f", out.empty() ? "" : ", ", names[size_t(i)],
-                      value(i) < 0 ? "−" : "", std::fabs(value(i)));
-        out += text;
+        out += text("%s%s %s%.4f", out.empty() ? "" : ", ", names[size_t(i)], value(i) < 0 ? "−" : "",
+                    std::fabs(value(i)));
     }
     return out.empty() ? "no distortion" : out;
 }

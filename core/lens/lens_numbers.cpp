@@ -7,7 +7,7 @@
 namespace va {
 namespace {
 
-/// Undistorted places of a grid over the frame, and their pixels from the principal point.
+/// Undistorted positions of a grid over the frame, and their pixels from the principal point.
 struct FrameGrid {
     std::vector<Eigen::Vector2d> undistorted, ray;
     FrameGrid(const Intrinsics& lens, int width, int height) {

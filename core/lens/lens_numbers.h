@@ -21,7 +21,7 @@ struct LensNumber {
     double value = 0, sigma = 0;
 };
 
-/// d(pixel) / d(values) at an undistorted place, one column a value.
+/// d(pixel) / d(values) at an undistorted position, one column a value.
 Eigen::Matrix2Xd pixelByLens(const Intrinsics& lens, const Eigen::Vector2d& undistorted,
                              std::span<const LensValue> values);
 
@@ -29,9 +29,9 @@ Eigen::Matrix2Xd pixelByLens(const Intrinsics& lens, const Eigen::Vector2d& undi
 std::vector<LensNumber> lensNumbers(const Intrinsics& lens, std::span<const LensValue> values,
                                     const Eigen::MatrixXd& covariance);
 
-/// Expected error in px of where the lens distorts a place to, at the worst place of the frame, as the covariance of
-/// the values says; without the part that a change of focal length or of the principal point makes, which a solve takes
-/// up elsewhere. 1e9 where the covariance is not finite.
+/// Expected error in px of where the lens distorts a position to, at the worst position of the frame, as the covariance
+/// of the values says; without the part that a change of focal length or of the principal point makes, which a solve
+/// takes up elsewhere. 1e9 where the covariance is not finite.
 double mapSigmaPx(const Intrinsics& lens, int width, int height, std::span<const LensValue> values,
                   const Eigen::MatrixXd& covariance);
 
@@ -42,8 +42,8 @@ double horizontalFieldOfView(const Intrinsics& lens, int width, int height);
 /// How far in px the lens distorts at most inside the frame, again without what a change of focal length would do.
 double largestDistortionPx(const Intrinsics& lens, int width, int height);
 
-/// Largest difference in px between two lenses in where they put an undistorted place, over the frame of `a`. 1e9 where
-/// `b` does not reach.
+/// Largest difference in px between two lenses in where they put an undistorted position, over the frame of `a`. 1e9
+/// where `b` does not reach.
 double largestDifferencePx(const Intrinsics& a, const Intrinsics& b, int width, int height);
 
 }  // namespace va

@@ -141,11 +141,11 @@ class PlumbLines {
     }
 
     PlumbLineResult run() {
-        progress_.stage("Fitting the lens to edges", 3, 1);
+        progress_.stage(text("Fitting the lens to edges"), 3, 1);
         if (std::count(used_.begin(), used_.end(), 1) < 2) {
-            out_.trouble =
+            out_.trouble = text(
                 "At least two straight edges are needed, better ten: long ones near the border of the frame, where the "
-                "lens distorts most.";
+                "lens distorts most.");
             return out_;
         }
         scan();
@@ -155,10 +155,10 @@ class PlumbLines {
         if (options_.values.empty()) addNumbers();
         progress_.advance();
         if (!finite()) {
-            out_.trouble =
+            out_.trouble = text(
                 "The edges contradict each other: no distortion makes them straight. Refuse those that are curved "
                 "in the "
-                "world, such as hulls, ropes and roads.";
+                "world, such as hulls, ropes and roads.");
             return out_;
         }
         report();
@@ -473,8 +473,8 @@ class PlumbLines {
                      aside, edges_.size()));
         if (folds())
             out_.warnings.push_back(
-                "The model folds over inside the frame: give edges nearer to the corners, or take "
-                "the division model.");
+                text("The model folds over inside the frame: give edges nearer to the corners, or take "
+                     "the division model."));
     }
 
     const std::vector<std::vector<Eigen::Vector2d>>& edges_;

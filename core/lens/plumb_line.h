@@ -39,8 +39,8 @@ struct PlumbLineResult {
     };
     std::vector<Edge> edges;              ///< in the order given
     std::vector<LensNumber> uncertainty;  ///< of every solved number
-    /// Expected error of the undistortion map at its worst place in the frame, px, from the uncertainty. The map counts
-    /// up to a change of focal length.
+    /// Expected error of the undistortion map at its worst position in the frame, px, from the uncertainty. The map
+    /// counts up to a change of focal length.
     double mapSigmaPx = 0;
     std::vector<std::string> warnings;
 };

@@ -101,7 +101,7 @@ VA_INLINE void sampleRow(const float* source, int width, int height, const float
             for (int c = 0; c < 4; ++c) out[c] = T(0);
             continue;
         }
-        // Places lie no further out than half a pixel, so adding one makes truncation a floor.
+        // Positions lie no further out than half a pixel, so adding one makes truncation a floor.
         const int ix = int(x + 1) - 1, iy = int(y + 1) - 1;
         float wx[N], wy[N];
         weightsOf<N>(x - float(ix), wx);

@@ -17,7 +17,7 @@ enum class Edge {
     empty  ///< nothing, for an insert with alpha
 };
 
-/// The picture through a map, in one filter hit, at the exact places: nothing is rounded to steps of a pixel. Colour
+/// The picture through a map, in one filter hit, at the exact positions: nothing is rounded to steps of a pixel. Colour
 /// that is multiplied by alpha stays right. Where the map says nothing, all channels are 0. Overshoot of the cubic and
 /// the sinc stays in a float picture's colour; alpha is kept in 0..1, and bytes in their range.
 ///

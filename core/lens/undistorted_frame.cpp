@@ -8,6 +8,7 @@
 
 #include "base/error.h"
 #include "base/parallel.h"
+#include "base/text.h"
 #include "lens/film_back.h"
 
 namespace va {
@@ -51,19 +52,16 @@ UndistortedFrame undistortedFrame(const Intrinsics& distorted, int width, int he
     const auto take = [&](double x, double y) {
         const auto n = distorted.normalisedFromPixel({x, y});
         if (!n) {
-            char text[300];
             const double r = distorted.lens.foldRadius();
             if (!std::isfinite(r))
-                throw InputError(
+                throw InputError(text(
                     "The lens sees more than an undistorted picture can hold: directions 90° from its axis and beyond. "
-                    "Crop "
-                    "the plate, or check the focal length.");
+                    "Crop the plate, or check the focal length."));
             const double px = (distorted.pixelFromNormalised({r, 0}) - distorted.principalPoint).norm();
-            std::snprintf(text, sizeof text,
-                          "The lens folds over at %.0f px from its middle, inside the picture: its numbers can't be "
-                          "right out there. Try fewer of them, or a model for wider lenses.",
-                          px);
-            throw InputError(text);
+            throw InputError(
+                text("The lens folds over at %.0f px from its middle, inside the picture: its numbers can't be right "
+                     "out there. Try fewer of them, or a model for wider lenses.",
+                     px));
         }
         const Eigen::Vector2d p = out.undistorted.pixelFromDistorted(*n);
         low = low.cwiseMin(p);
@@ -78,12 +76,10 @@ UndistortedFrame undistortedFrame(const Intrinsics& distorted, int width, int he
     if (overscan == Overscan::none) return out;
     const Eigen::Vector2d size = high - low;
     if (size.x() > largest * width || size.y() > largest * height) {
-        char text[300];
-        std::snprintf(text, sizeof text,
-                      "Undistorted whole, the picture would be %.0f × %.0f px: more than %g times as large. Keep the "
-                      "plate's size, or crop it first.",
-                      size.x(), size.y(), largest);
-        throw InputError(text);
+        throw InputError(
+            text("Undistorted whole, the picture would be %.0f × %.0f px: more than %g times as large. Keep the "
+                 "plate's size, or crop it first.",
+                 size.x(), size.y(), largest));
     }
     out.left = int(std::ceil(-low.x() - 0.5 - 1e-6));
     out.top = int(std::ceil(-low.y() - 0.5 - 1e-6));

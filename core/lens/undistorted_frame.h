@@ -10,7 +10,8 @@ namespace va {
 /// plates then need a larger frame than they had.
 struct UndistortedFrame {
     int width = 0, height = 0;  ///< px
-    /// Where the plate's pixel (0, 0) would lie if nothing were distorted: undistorted place = plate place + margin.
+    /// Where the plate's pixel (0, 0) would lie if nothing were distorted: undistorted position = plate position +
+    /// margin.
     int left = 0, top = 0;
     Intrinsics undistorted;  ///< of the undistorted frame: without a lens, the principal point moved by the margins
 
@@ -34,10 +35,10 @@ struct PixelMap {
     Plane<float> x, y;
 };
 
-/// For every pixel of the undistorted frame its place in the plate.
+/// For every pixel of the undistorted frame its position in the plate.
 PixelMap undistortionMap(const Intrinsics& distorted, const UndistortedFrame& frame, int plateWidth, int plateHeight);
 
-/// For every pixel of the plate its place in the undistorted frame; NaN where the lens folds over or the frame ends.
+/// For every pixel of the plate its position in the undistorted frame; NaN where the lens folds over or the frame ends.
 PixelMap redistortionMap(const Intrinsics& distorted, const UndistortedFrame& frame, int plateWidth, int plateHeight);
 
 }  // namespace va

@@ -17,8 +17,8 @@ struct DamageMask {
     std::vector<uint8_t> depends;    ///< 1 where it does; rows from the top
 
     [[nodiscard]] bool empty() const { return depends.empty(); }
-    /// Whether anything within `margin` px of a place depends. The place is in px of the upright picture; places
-    /// outside of it count as its border.
+    /// Whether anything within `margin` px of a position depends. The position is in px of the upright picture;
+    /// positions outside of it count as its border.
     [[nodiscard]] bool near(double x, double y, double margin) const {
         if (empty()) return false;
         const auto square = [](double v, int count) {

@@ -2,6 +2,7 @@
 #include "media/first_picture.h"
 
 #include "base/error.h"
+#include "base/text.h"
 #include "media/isolated/isolated_plate.h"
 #include "media/movie/frame_colour.h"
 #include "media/movie/open_decoder.h"
@@ -26,7 +27,7 @@ DisplayPicture firstOfMovie(const std::string& path, int stream) {
         if (code == 0 && !(frame->flags & AV_FRAME_FLAG_CORRUPT))
             return upright(FrameConverter(path).display(*frame), orientationOf(reader.stream()));
     }
-    throw InputError("\"" + path + "\" holds no frame that can be decoded. Copy it again.");
+    throw InputError(text("\"%s\" holds no frame that can be decoded. Copy it again.", path.c_str()));
 }
 
 }  // namespace

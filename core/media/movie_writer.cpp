@@ -16,6 +16,7 @@ extern "C" {
 #include "base/error.h"
 #include "base/parallel.h"
 #include "base/part_file.h"
+#include "base/text.h"
 
 namespace va {
 
@@ -46,9 +47,10 @@ struct MovieWriter::Held {
     [[noreturn]] void fail(int code) const {
         char detail[128] = {};
         av_strerror(code, detail, sizeof detail);
-        throw InputError("The movie \"" + path.string() +
-                             "\" can't be written. Check the folder and the free space, or write stills.",
-                         detail);
+        throw InputError(
+            text("The movie \"%s\" can't be written. Check the folder and the free space, or write stills.",
+                 path.string().c_str()),
+            detail);
     }
     void check(int code) const {
         if (code < 0) fail(code);
@@ -73,10 +75,11 @@ MovieWriter::MovieWriter(const std::filesystem::path& path, int width, int heigh
     h.place.emplace(path);
     const bool prores = path.extension() == ".mov";
     if (!prores && path.extension() != ".mp4")
-        throw InputError("\"" + path.string() + "\": movies are written as .mov or .mp4.");
+        throw InputError(text("\"%s\": movies are written as .mov or .mp4.", path.string().c_str()));
     const AVCodec* encoder = avcodec_find_encoder_by_name(prores ? "prores_ks" : "libx264");
     if (!encoder)
-        throw InputError("This machine's FFmpeg can't write " + path.extension().string() + ". Write stills.");
+        throw InputError(
+            text("This machine's FFmpeg can't write %s. Write stills.", path.extension().string().c_str()));
     h.width = width & ~1;
     h.height = height & ~1;
     h.check(avformat_alloc_output_context2(&h.file, nullptr, nullptr, path.c_str()));

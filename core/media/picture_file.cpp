@@ -10,6 +10,7 @@
 
 #include "base/error.h"
 #include "base/part_file.h"
+#include "base/text.h"
 #include "media/still_reader.h"
 
 namespace va {
@@ -21,7 +22,7 @@ using OIIO::TypeDesc;
 
 std::string endingOf(const std::filesystem::path& path) {
     std::string e = path.extension().string();
-    std::transform(e.begin(), e.end(), e.begin(), [](unsigned char c) { return char(std::tolower(c)); });
+    e = lowerCase(e);
     return e;
 }
 
@@ -48,7 +49,8 @@ void writePicture(const std::filesystem::path& path, const Picture& picture, con
     const std::string ending = endingOf(path);
     const bool exr = ending == ".exr", dpx = ending == ".dpx", jpeg = ending == ".jpg" || ending == ".jpeg";
     if (!exr && !dpx && !jpeg && ending != ".png" && ending != ".tif" && ending != ".tiff")
-        throw InputError("Pictures can't be written as \"" + ending + "\". Known endings are exr, png, tif, dpx, jpg.");
+        throw InputError(
+            text("Pictures can't be written as \"%s\". Known endings are exr, png, tif, dpx, jpg.", ending.c_str()));
     const bool alpha = format.alpha && !jpeg && !dpx;
     const int channels = alpha ? 4 : 3;
     TypeDesc type = format.bits > 8 && !jpeg ? TypeDesc::UINT16 : TypeDesc::UINT8;
@@ -63,9 +65,9 @@ void writePicture(const std::filesystem::path& path, const Picture& picture, con
     PartFile place(path);
     const std::filesystem::path& part = place.part();
     const auto fail = [&](const std::string& why) {
-        throw InputError("\"" + path.string() +
-                             "\" can't be written. Check that the folder exists, that there is room on the disk, and "
-                             "that you may write there.",
+        throw InputError(text("\"%s\" can't be written. Check that the folder exists, that there is room on the disk, "
+                              "and that you may write there.",
+                              path.string().c_str()),
                          why);
     };
     std::error_code ignored;

@@ -24,13 +24,13 @@ bool hasStillEnding(const fs::path& path) {
         ".cin", ".webp", ".ppm",  ".pgm",  ".pnm",  ".pbm", ".hdr", ".rgbe", ".jp2", ".j2k", ".jpf", ".jpx", ".j2c",
         ".jpc", ".avif", ".heic", ".heif", ".hif",  ".sgi", ".rgb", ".rgba", ".psd", ".iff", ".gif"};
     std::string ending = path.extension().string();
-    std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return char(std::tolower(c)); });
+    ending = lowerCase(ending);
     return endings.contains(ending);
 }
 
 bool isGif(const fs::path& path) {
     std::string ending = path.extension().string();
-    std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return char(std::tolower(c)); });
+    ending = lowerCase(ending);
     return ending == ".gif";
 }
 
@@ -65,7 +65,7 @@ std::vector<std::string> fileNames(const fs::path& folder) {
         if (it->is_regular_file(ignored) || it->is_symlink(ignored)) names.push_back(it->path().filename().string());
     }
     if (code) {
-        throw InputError("The folder \"" + folder.string() + "\" can't be read. Check that you may open it.",
+        throw InputError(text("The folder \"%s\" can't be read. Check that you may open it.", folder.string().c_str()),
                          code.message());
     }
     std::sort(names.begin(), names.end());
@@ -91,15 +91,15 @@ void dropStrays(std::map<int64_t, std::string>& files, std::vector<std::string>&
     int more = 0;
     for (const auto& [n, name] : files)
         if (!best.contains(n) && ++more <= 3) left += (left.empty() ? "\"" : ", \"") + name + "\"";
-    if (more > 3) left += " and " + std::to_string(more - 3) + " more";
-    notes.push_back("The number of " + left + " lies far from the others: left out.");
+    if (more > 3) left += text(" and %d more", more - 3);
+    notes.push_back(text("The number of %s lies far from the others: left out.", left.c_str()));
     files = std::move(best);
 }
 
 PlateLocation locationOf(StillSeries s, const fs::path& folder) {
     PlateLocation out;
     for (const std::string& name : s.ambiguous)
-        out.notes.push_back("\"" + name + "\" has the frame number of another file: left out.");
+        out.notes.push_back(text("\"%s\" has the frame number of another file: left out.", name.c_str()));
     dropStrays(s.files, out.notes);
     // Frame numbers are 32 bits wide; clocks used as numbers are longer.
     int64_t shift = 0;
@@ -118,8 +118,8 @@ PlateLocation fromFolder(const fs::path& folder) {
     std::vector<std::string> names = fileNames(folder);
     std::erase_if(names, [](const std::string& n) { return !hasStillEnding(n) || n.starts_with('.'); });
     if (names.empty()) {
-        throw InputError("The folder \"" + folder.string() +
-                         "\" holds no pictures. Choose a folder with numbered stills, or a movie.");
+        throw InputError(text("The folder \"%s\" holds no pictures. Choose a folder with numbered stills, or a movie.",
+                              folder.string().c_str()));
     }
     const std::vector<StillSeries> all = stillSeries(names);
     PlateLocation out = locationOf(all.front(), folder);
@@ -143,7 +143,7 @@ PlateLocation locatePlate(const std::string& spec) {
     if (fs::is_directory(path, code)) return fromFolder(path);
     if (!fs::exists(path, code)) {
         if (fs::is_symlink(path, code) && !hasStillEnding(path))
-            throw InputError("\"" + spec + "\" is a link to a file that is not there. Bring the file back.");
+            throw InputError(text("\"%s\" is a link to a file that is not there. Bring the file back.", spec.c_str()));
         if (fs::is_directory(folder, code)) {
             std::vector<std::string> names = fileNames(folder);
             std::erase_if(names, [](const std::string& n) { return n.starts_with('.'); });
@@ -153,16 +153,18 @@ PlateLocation locatePlate(const std::string& spec) {
                     out.spec = spec;
                     return out;
                 }
-                throw InputError("No file fits the pattern \"" + spec + "\". Check the name and the number of digits.");
+                throw InputError(
+                    text("No file fits the pattern \"%s\". Check the name and the number of digits.", spec.c_str()));
             }
         }
-        throw InputError("There is no file or folder \"" + spec + "\". Check the path.");
+        throw InputError(text("There is no file or folder \"%s\". Check the path.", spec.c_str()));
     }
     if (!fs::is_regular_file(path, code))
-        throw InputError("\"" + spec +
-                         "\" is a pipe or a device, which can be read only once. Save the footage to a file first.");
+        throw InputError(
+            text("\"%s\" is a pipe or a device, which can be read only once. Save the footage to a file first.",
+                 spec.c_str()));
     if (fs::file_size(path, code) == 0 && !hasStillEnding(path))
-        throw InputError("\"" + spec + "\" is empty. Copy it again.");
+        throw InputError(text("\"%s\" is empty. Copy it again.", spec.c_str()));
     if (!hasStillEnding(path) && !beginsLikeStill(path)) return {PlateLocation::Kind::movie, spec, {}, {}, {}};
     // Pictures that move in a format of stills.
     if (isGif(path) && StillReader(path).parts() > 1) return {PlateLocation::Kind::movie, spec, {}, {}, {}};

@@ -5,6 +5,7 @@
 #include <filesystem>
 
 #include "base/error.h"
+#include "base/text.h"
 #include "media/even_times.h"
 #include "media/isolated/isolated_plate.h"
 #include "media/movie/movie_source.h"
@@ -36,7 +37,7 @@ std::vector<int> PlateInfo::existing() const {
 std::string describeRanges(const std::vector<FrameRange>& ranges) {
     std::string out;
     for (size_t i = 0; i < ranges.size(); ++i) {
-        if (i == 6) return out + " and " + std::to_string(ranges.size() - i) + " more";
+        if (i == 6) return text("%s and %zu more", out.c_str(), ranges.size() - i);
         if (i > 0) out += ", ";
         out += std::to_string(ranges[i].first);
         if (ranges[i].count() > 1) out += "–" + std::to_string(ranges[i].last);
@@ -46,7 +47,7 @@ std::string describeRanges(const std::vector<FrameRange>& ranges) {
 
 std::unique_ptr<PlateSource> openStill(const std::string& path) {
     if (!std::filesystem::is_regular_file(path))
-        throw InputError("There is no picture \"" + path + "\". Check the path.");
+        throw InputError(text("There is no picture \"%s\". Check the path.", path.c_str()));
     PlateLocation one;
     one.spec = path;
     one.stills[1] = path;
@@ -63,10 +64,11 @@ std::unique_ptr<PlateSource> openPlate(const std::string& spec, const PlateOverr
     constexpr int smallest = 4, widest = 16384;
     const std::string size = std::to_string(info.width) + " × " + std::to_string(info.height) + " px";
     if (info.width < smallest || info.height < smallest)
-        throw InputError("\"" + spec + "\" is " + size + ": too small to track anything in. Choose larger footage.");
+        throw InputError(
+            text("\"%s\" is %s: too small to track anything in. Choose larger footage.", spec.c_str(), size.c_str()));
     if (info.width > widest || info.height > widest)
-        throw InputError("\"" + spec + "\" is " + size + ". Up to " + std::to_string(widest) +
-                         " px a side can be worked with: scale it down.");
+        throw InputError(text("\"%s\" is %s. Up to %d px a side can be worked with: scale it down.", spec.c_str(),
+                              size.c_str(), widest));
     if (overrides.rate) {
         info.rate = *overrides.rate;
         info.rateAssumed = false;

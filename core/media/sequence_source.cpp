@@ -136,7 +136,7 @@ class SequenceSource final : public PlateSource {
         info_.format = formatLabel(r.format()) + (stills_.size() > 1 ? " stills" : " photo");
         if (r.log()) info_.encoding = PictureEncoding::log;
         else if (r.floats()) info_.encoding = PictureEncoding::linear;
-        if (r.alpha()) info_.notes.push_back("The stills have an alpha channel. The plate ignores it.");
+        if (r.alpha()) info_.notes.push_back(text("The stills have an alpha channel. The plate ignores it."));
         if (r.parts() > 1)
             info_.notes.push_back(text("The files hold %d parts; the one with the colours is shown.", r.parts()));
         const OIIO::ImageSpec& s = r.spec();
@@ -153,20 +153,22 @@ class SequenceSource final : public PlateSource {
             before = n;
         }
         std::string what;
-        if (!info_.gaps.empty()) what = "Frames " + describeRanges(info_.gaps) + " are missing";
+        if (!info_.gaps.empty()) what = text("Frames %s are missing", describeRanges(info_.gaps).c_str());
         if (!info_.damaged.empty()) {
             std::vector<FrameRange> runs;
             for (const FrameDamage& d : info_.damaged) {
                 if (!runs.empty() && runs.back().last + 1 == d.frame) runs.back().last = d.frame;
                 else runs.push_back({d.frame, d.frame});
             }
-            what += std::string(what.empty() ? "Frames " : "; ") + describeRanges(runs) + " can't be used (frame " +
-                    std::to_string(info_.damaged.front().frame) + ": " + info_.damaged.front().cause + ")";
+            what +=
+                text("%s%s can't be used (frame %d: %s)", what.empty() ? "Frames " : "; ", describeRanges(runs).c_str(),
+                     info_.damaged.front().frame, info_.damaged.front().cause.c_str());
         }
         if (!what.empty())
-            info_.warnings.push_back(what +
-                                     ". Their pictures stay empty and get no camera; bring the files back, or choose a "
-                                     "range without them.");
+            info_.warnings.push_back(
+                text("%s. Their pictures stay empty and get no camera; bring the files back, or choose a range without "
+                     "them.",
+                     what.c_str()));
     }
 
     void readTags(const OIIO::ImageSpec& spec, const std::filesystem::path& path) {
@@ -200,23 +202,24 @@ class SequenceSource final : public PlateSource {
     }
 
     [[nodiscard]] DamagedFrame damaged(int frame, const std::string& cause) const {
-        return {"Frame " + std::to_string(frame) + ": " + cause, cause};
+        return {text("Frame %d: %s", frame, cause.c_str()), cause};
     }
 
     /// The still of a frame and its pixels. Throws DamagedFrame.
     std::pair<std::unique_ptr<StillReader>, std::vector<float>> whole(int frame, bool alpha) {
         const auto found = stills_.find(frame);
         if (found == stills_.end()) {
-            const std::string sentence = "Frame " + std::to_string(frame) + " is missing in \"" + info_.spec +
-                                         "\". Bring the file back, or choose a range without it.";
+            const std::string sentence =
+                text("Frame %d is missing in \"%s\". Bring the file back, or choose a range without it.", frame,
+                     info_.spec.c_str());
             if (!info_.frames.contains(frame)) throw InputError(sentence);
-            throw DamagedFrame(sentence, "the file is missing");
+            throw DamagedFrame(sentence, text("the file is missing"));
         }
         try {
             auto reader = std::make_unique<StillReader>(found->second);
             if (!(kindOf(*reader) == kind_))
-                throw InputError("\"" + found->second.string() +
-                                 "\" does not fit the other stills: " + otherKind(kindOf(*reader)) + ".");
+                throw InputError(text("\"%s\" does not fit the other stills: %s.", found->second.string().c_str(),
+                                      otherKind(kindOf(*reader)).c_str()));
             std::vector<float> pixels = reader->pixels(alpha);
             return {std::move(reader), std::move(pixels)};
         } catch (const InputError& e) {

@@ -7,6 +7,7 @@
 #include <string_view>
 
 #include "base/error.h"
+#include "base/text.h"
 
 namespace va {
 namespace {
@@ -14,11 +15,6 @@ namespace {
 namespace fs = std::filesystem;
 using OIIO::ImageInput;
 using OIIO::TypeDesc;
-
-std::string lower(std::string text) {
-    std::transform(text.begin(), text.end(), text.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-    return text;
-}
 
 /// A whole JPEG has its end marker (FF D9, ITU-T T.81) at the end, give or take what some cameras append. The reader
 /// fills what is missing with grey and calls it a success.
@@ -39,14 +35,18 @@ StillReader::StillReader(const fs::path& path) : path_(path) {
     std::error_code code;
     const std::string name = "\"" + path.string() + "\"";
     if (fs::is_symlink(path, code) && !fs::exists(path, code))
-        throw InputError(name + " is a link to a file that is not there. Bring the file back, or leave it out.");
+        throw InputError(
+            text("%s is a link to a file that is not there. Bring the file back, or leave it out.", name.c_str()));
     if (!fs::is_regular_file(path, code))
-        throw InputError(name + " is not there, or is no file that can be read. Bring it back, or leave it out.");
-    if (fs::file_size(path, code) == 0) throw InputError(name + " is empty. Copy it again, or leave it out.");
+        throw InputError(
+            text("%s is not there, or is no file that can be read. Bring it back, or leave it out.", name.c_str()));
+    if (fs::file_size(path, code) == 0)
+        throw InputError(text("%s is empty. Copy it again, or leave it out.", name.c_str()));
     input_ = ImageInput::open(path.string());
     if (!input_ || std::string_view(input_->format_name()) == "ffmpeg")
         throw InputError(
-            name + " is not a picture that can be read: it may be cut off or damaged. Replace it, or leave it out.",
+            text("%s is not a picture that can be read: it may be cut off or damaged. Replace it, or leave it out.",
+                 name.c_str()),
             OIIO::geterror());
     for (parts_ = 1; parts_ < 256 && input_->seek_subimage(parts_, 0);) ++parts_;
     (void)input_->geterror();
@@ -60,8 +60,8 @@ StillReader::StillReader(const fs::path& path) : path_(path) {
         spec_.full_x = spec_.x, spec_.full_y = spec_.y, spec_.full_width = spec_.width,
         spec_.full_height = spec_.height;
     if (spec_.full_width > widest || spec_.full_height > widest)
-        throw InputError(name + " is " + std::to_string(spec_.full_width) + " × " + std::to_string(spec_.full_height) +
-                         " px. Up to " + std::to_string(widest) + " px a side can be worked with: scale it down.");
+        throw InputError(text("%s is %d × %d px. Up to %d px a side can be worked with: scale it down.", name.c_str(),
+                              spec_.full_width, spec_.full_height, widest));
 }
 
 bool StillReader::choosePart() {
@@ -69,7 +69,7 @@ bool StillReader::choosePart() {
     spec_ = input_->spec(part_, 0);
     const auto channel = [&](const char* wanted) {
         for (int i = 0; i < int(spec_.channelnames.size()); ++i)
-            if (lower(spec_.channelnames[size_t(i)]) == wanted) return i;
+            if (lowerCase(spec_.channelnames[size_t(i)]) == wanted) return i;
         return -1;
     };
     const int red = channel("r"), green = channel("g"), blue = channel("b");
@@ -95,7 +95,8 @@ Orientation StillReader::orientation() const { return Orientation::ofExif(spec_.
 
 std::vector<float> StillReader::pixels(bool withAlpha) const {
     const auto damaged = [&](const std::string& detail) {
-        return InputError("\"" + path_.string() + "\" is cut off or damaged. Replace it, or leave it out.", detail);
+        return InputError(text("\"%s\" is cut off or damaged. Replace it, or leave it out.", path_.string().c_str()),
+                          detail);
     };
     if (format() == "jpeg" && !endsLikeJpeg(path_)) throw damaged("no end marker");
     std::vector<int> wanted = colours_;

@@ -12,11 +12,6 @@ namespace {
 
 bool isDigit(char c) { return std::isdigit(static_cast<unsigned char>(c)) != 0; }
 
-std::string lower(std::string text) {
-    std::transform(text.begin(), text.end(), text.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-    return text;
-}
-
 /// A name cut at one of its numbers.
 struct Cut {
     std::string before, after, digits;
@@ -28,7 +23,7 @@ struct Cut {
     }
     [[nodiscard]] bool padded() const { return digits.size() > 1 && digits[0] == '0'; }
     /// What names of one series share.
-    [[nodiscard]] std::string key() const { return before + '\n' + lower(after); }
+    [[nodiscard]] std::string key() const { return before + '\n' + lowerCase(after); }
 };
 
 /// All ways to cut a name at a number before its ending, from left to right.
@@ -212,7 +207,7 @@ std::optional<StillSeries> seriesByPattern(const std::string& pattern, const std
     StillSeries lenient = s;
     for (const std::string& name : names)
         for (const Cut& c : cutsOf(name)) {
-            if (c.before != s.before || lower(c.after) != lower(s.after)) continue;
+            if (c.before != s.before || lowerCase(c.after) != lowerCase(s.after)) continue;
             const size_t wide = size_t(std::max(s.padding, 1));
             const bool fits =
                 s.padding == 0 ? !c.padded() : c.digits.size() == wide || (c.digits.size() > wide && !c.padded());

@@ -3,6 +3,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "shot/flat_json.h"
 #include "shot/json_parts.h"
 #include "shot/lens_json.h"
 
@@ -10,15 +11,9 @@ namespace va {
 
 using nlohmann::json;
 
-json lensNumbersToJson(const std::vector<LensNumber>& all) {
-    json out = json::array();
-    for (const LensNumber& n : all) out.push_back({{"name", n.name}, {"value", n.value}, {"sigma", n.sigma}});
-    return out;
-}
-
 std::vector<LensNumber> lensNumbersFromJson(const json& j) {
-    std::vector<LensNumber> out;
-    for (const json& n : j) out.push_back({currentLensValueName(n.at("name")), n.at("value"), n.at("sigma")});
+    auto out = j.get<std::vector<LensNumber>>();
+    for (LensNumber& n : out) n.name = currentLensValueName(n.name);
     return out;
 }
 
@@ -31,7 +26,7 @@ json chartToJson(const ChartCalibration& c) {
            {"height", c.height},
            {"rms_px", c.rmsPx},
            {"cover", c.cover},
-           {"numbers", lensNumbersToJson(c.uncertainty)},
+           {"numbers", c.uncertainty},
            {"warnings", c.warnings},
            {"stills", json::array()},
            {"residuals", json::array()}};

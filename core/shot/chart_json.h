@@ -8,7 +8,7 @@ namespace va {
 
 /// What belongs to finding a lens, as it stands in project files (docs/formats.md). Reading throws
 /// nlohmann::json::exception or InputError when a part is missing or wrong.
-nlohmann::json lensNumbersToJson(const std::vector<LensNumber>& numbers);
+/// With the names that they have today.
 std::vector<LensNumber> lensNumbersFromJson(const nlohmann::json& j);
 nlohmann::json chartToJson(const ChartCalibration& chart);
 ChartCalibration chartFromJson(const nlohmann::json& j);

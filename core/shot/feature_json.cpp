@@ -3,6 +3,7 @@
 
 #include <cmath>
 
+#include "base/text.h"
 #include "shot/json_parts.h"
 
 namespace va {
@@ -109,7 +110,7 @@ Path pathFrom(const json& j) {
         if (chain) q.chain = chain->at(i);
         if (drift) q.drift = drift->at(i);
         if (origin) q.origin = named<PointOrigin>(origin->at(i), pointOriginNames);
-        if (!std::isfinite(q.x) || !std::isfinite(q.y)) throw InputError("a position that is not a number");
+        if (!std::isfinite(q.x) || !std::isfinite(q.y)) throw InputError(text("a position that is not a number"));
         p.points.push_back(q);
     }
     std::sort(p.points.begin(), p.points.end(),

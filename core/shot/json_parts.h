@@ -7,6 +7,7 @@
 #include <string>
 
 #include "base/error.h"
+#include "base/text.h"
 
 namespace va {
 
@@ -29,7 +30,7 @@ inline Eigen::Quaterniond quaternion(const nlohmann::json& j) {
     const Eigen::Quaterniond q(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>(),
                                j.at(3).get<double>());
     if (!(q.norm() > 0.9 && q.norm() < 1.1))
-        throw InputError("a rotation's four numbers have the length " + std::to_string(q.norm()) + " instead of 1");
+        throw InputError(text("a rotation's four numbers have the length %f instead of 1", q.norm()));
     // What we wrote comes back to the last bit; what somebody typed with few digits is made a rotation.
     return std::fabs(q.norm() - 1) < 1e-9 ? q : q.normalized();
 }
@@ -39,10 +40,10 @@ inline Eigen::Vector2d vector2(const nlohmann::json& j) { return {j.at(0).get<do
 /// The value of an enum that is written as one of the words. Throws InputError for another word.
 template <class E, size_t N>
 E named(const nlohmann::json& j, const char* const (&words)[N]) {
-    const std::string text = j.get<std::string>();
+    const std::string word = j.get<std::string>();
     for (size_t i = 0; i < N; ++i)
-        if (text == words[i]) return E(i);
-    throw InputError("unknown word \"" + text + "\"");
+        if (word == words[i]) return E(i);
+    throw InputError(text("unknown word \"%s\"", word.c_str()));
 }
 
 }  // namespace va

@@ -8,6 +8,7 @@
 
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "base/text.h"
 #include "lens/convert_lens.h"
 #include "shot/lens_json.h"
 
@@ -18,12 +19,10 @@ Intrinsics LensFile::forSize(int pictureWidth, int pictureHeight) const {
     if (width <= 0 || height <= 0 || (width == pictureWidth && height == pictureHeight)) return out;
     const double sx = double(pictureWidth) / width, sy = double(pictureHeight) / height;
     if (std::fabs(sx / sy - 1) > 0.01) {
-        char text[300];
-        std::snprintf(text, sizeof text,
-                      "The lens was found in pictures of %d × %d px, the plate has %d × %d: another shape, so another "
-                      "part of the sensor. Use stills of the plate's shape, or crop one of them.",
-                      width, height, pictureWidth, pictureHeight);
-        throw InputError(text);
+        throw InputError(
+            text("The lens was found in pictures of %d × %d px, the plate has %d × %d: another shape, so another "
+                 "part of the sensor. Use stills of the plate's shape, or crop one of them.",
+                 width, height, pictureWidth, pictureHeight));
     }
     out.focalPx *= sy;
     // Pixel edges stay where they are: the middle of the first pixel is half a pixel in.
@@ -55,7 +54,7 @@ LensFile readLensFile(const std::string& path) {
     const auto j = nlohmann::json::parse(readFile(path), nullptr, false);
     LensFile out;
     try {
-        if (!j.is_object()) throw InputError("it is no JSON object");
+        if (!j.is_object()) throw InputError(text("it is no JSON object"));
         out.intrinsics.lens = lensFromJson(j.contains("lens") ? j.at("lens") : j);
         if (j.contains("image")) {
             out.width = j.at("image").at("width");
@@ -77,15 +76,16 @@ LensFile readLensFile(const std::string& path) {
                 i.principalPoint = {stop.at("principal_point_px").at(0).get<double>(),
                                     stop.at("principal_point_px").at(1).get<double>()};
                 if (!(i.focalPx > 0) || i.lens.kind() != out.intrinsics.lens.kind())
-                    throw InputError("its stops need focal lengths and one lens model");
+                    throw InputError(text("its stops need focal lengths and one lens model"));
                 out.stops.push_back({stop.at("focal_mm"), i});
             }
         out.focalAssumed = j.value("focal_assumed", false);
         out.source = j.value("source", "");
         out.rmsPx = j.value("rms_px", -1.0);
-        if (j.contains("focal_px") && !(out.intrinsics.focalPx > 0)) throw InputError("focal_px has to be positive");
+        if (j.contains("focal_px") && !(out.intrinsics.focalPx > 0))
+            throw InputError(text("focal_px has to be positive"));
     } catch (const std::exception& e) {
-        throw InputError("\"" + path + "\" is not a lens file: " + e.what() + ". A camera.json does as well.");
+        throw InputError(text("\"%s\" is not a lens file: %s. A camera.json does as well.", path.c_str(), e.what()));
     }
     return out;
 }
@@ -94,11 +94,8 @@ LensFile LensFile::at(double focalMm) const {
     if (stops.empty()) return *this;
     const double least = stops.front().focalMm, most = stops.back().focalMm;
     if (!(focalMm > least / 1.02 && focalMm < most * 1.02)) {
-        char text[200];
-        std::snprintf(text, sizeof text,
-                      "The lens is known from %.4g to %.4g mm, not at %.4g mm. Calibrate it there as well.", least,
-                      most, focalMm);
-        throw InputError(text);
+        throw InputError(text("The lens is known from %.4g to %.4g mm, not at %.4g mm. Calibrate it there as well.",
+                              least, most, focalMm));
     }
     const double mm = std::clamp(focalMm, least, most);
     size_t next = 1;
@@ -124,7 +121,7 @@ LensFile LensFile::at(double focalMm) const {
 
 LensFile zoomLensOf(const std::vector<LensFile>& files, const std::vector<double>& focalsMm) {
     if (files.size() < 2 || files.size() != focalsMm.size())
-        throw InputError("A zoom lens needs two lens files or more, and a focal length in mm for each.");
+        throw InputError(text("A zoom lens needs two lens files or more, and a focal length in mm for each."));
     std::vector<size_t> order(files.size());
     for (size_t i = 0; i < order.size(); ++i) order[i] = i;
     std::sort(order.begin(), order.end(), [&](size_t a, size_t b) { return focalsMm[a] < focalsMm[b]; });
@@ -132,12 +129,12 @@ LensFile zoomLensOf(const std::vector<LensFile>& files, const std::vector<double
     for (const size_t i : order) {
         const LensFile& f = files[i];
         if (!(focalsMm[i] > 0) || (!out.stops.empty() && focalsMm[i] <= out.stops.back().focalMm))
-            throw InputError("Each lens file of a zoom lens needs a focal length of its own, above 0 mm.");
+            throw InputError(text("Each lens file of a zoom lens needs a focal length of its own, above 0 mm."));
         if (f.width != out.width || f.height != out.height || f.intrinsics.lens.kind() != out.intrinsics.lens.kind() ||
             !(f.intrinsics.focalPx > 0))
-            throw InputError(
+            throw InputError(text(
                 "The lens files of a zoom lens have to be of one picture size and lens model, with focal lengths in "
-                "px.");
+                "px."));
         out.stops.push_back({focalsMm[i], f.intrinsics});
     }
     return out;

@@ -20,7 +20,18 @@ const std::map<std::string, std::string, std::less<>> newKeys{{"follow_straight"
 
 /// Values that are words of a list, by their key.
 const std::map<std::string, std::map<std::string, std::string, std::less<>>, std::less<>> newWords{
-    {"motion", {{"static", "locked_off"}}}, {"move", {{"fixed", "locked_off"}}}, {"origin", {{"followed", "tracked"}}}};
+    {"motion", {{"static", "locked_off"}}},
+    {"move", {{"fixed", "locked_off"}}},
+    {"origin", {{"followed", "tracked"}}},
+    // Of a path that the solve does not use; of one that was set aside the artist's reason stands here, and stays.
+    {"reason",
+     {{"off by more than the noise explains", "noise"},
+      {"measured against another reference there", "other_reference"},
+      {"seen in too few solved frames", "few_frames"},
+      {"slides along an edge, or holds two surfaces", "slides"},
+      {"does not move with the scene, or too far away to be placed", "not_scene"},
+      {"does not fit the rotation", "not_rotation"},
+      {"moves, although the camera stands", "not_locked_off"}}}};
 
 void renameWord(json& value, const std::map<std::string, std::string, std::less<>>& words) {
     if (value.is_array())
@@ -51,7 +62,7 @@ void rename(json& j) {
 
 void renameOlderKeys(json& project) {
     const auto version = project.find("version");
-    if (version == project.end() || !version->is_number_integer() || version->get<int>() >= 3) return;
+    if (version == project.end() || !version->is_number_integer() || version->get<int>() >= 4) return;
     rename(project);
 }
 

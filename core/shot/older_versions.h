@@ -4,8 +4,8 @@
 
 namespace va {
 
-/// Brings a project of file version 2 or older to the keys and words of version 3, in place. Version 3 changed names
-/// only (docs/formats.md lists them); newer files are left as they are.
+/// Brings a project of file version 3 or older to the keys and words of version 4, in place. Versions 3 and 4
+/// changed names only (docs/formats.md lists them); newer files are left as they are.
 void renameOlderKeys(nlohmann::json& project);
 
 }  // namespace va

@@ -163,7 +163,7 @@ uint64_t fingerprintOfExportInput(const Shot& s) {
         .add(s.priors.sensorWidthMm);
     h.add(s.solve->lens.focalPx).add(s.solve->lens.principalPoint).add(s.solve->lens.lens);
     const Similarity& w = s.ground->worldFromSolve;
-    h.add(w.scale).add(w.rotation.coeffs()).add(w.shift).add(s.ground->metric);
+    h.add(w.scale).add(w.rotation.coeffs()).add(w.translation).add(s.ground->metric);
     for (const SolvedFrame& f : s.solve->frames)
         h.add(f.frame).add(f.solved).add(f.pose.position).add(f.pose.worldFromCamera.coeffs()).add(f.focalPx);
     for (const SolvedPoint& p : s.solve->points) h.add(p.pathId).add(p.position);

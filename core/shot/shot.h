@@ -132,7 +132,7 @@ struct Shot {
     std::vector<std::string> chartStills;  ///< where the stills of a lens chart lie
     std::shared_ptr<const ChartCalibration> chart = std::make_shared<ChartCalibration>();  ///< what came of them
     /// Automatic tracking looks at the plate undistorted by the lens as given: for distortion so strong that features
-    /// deform on their way across the frame. Paths stay places in the plate.
+    /// deform on their way across the frame. Paths stay positions in the plate.
     bool trackUndistorted = false;
     uint64_t seed = 1;
     std::shared_ptr<const std::vector<Path>> paths = std::make_shared<std::vector<Path>>();

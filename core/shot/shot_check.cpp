@@ -29,14 +29,14 @@ void requirePaths(const Shot& s) {
     const Path* before = nullptr;
     for (const Path& p : *s.paths) {
         const std::string key = text("paths, id %d:", p.id);
-        if (before && before->id == p.id) fail(key, "is there twice");
+        if (before && before->id == p.id) fail(key, text("is there twice"));
         before = &p;
         const PathPoint* last = nullptr;
         for (const PathPoint& q : p.points) {
-            if (last && q.frame <= last->frame) fail(key + " frame", "does not rise");
+            if (last && q.frame <= last->frame) fail(key + " frame", text("does not rise"));
             last = &q;
             if (!std::isfinite(q.x) || !std::isfinite(q.y) || std::fabs(q.x) > 1e7 || std::fabs(q.y) > 1e7)
-                fail(key, text("stands at no place of a picture in frame %d", q.frame));
+                fail(key, text("has no position in the picture in frame %d", q.frame));
             // A covariance: no negative variance, and no more in common than each has.
             if (!(q.sxx >= 0 && q.syy >= 0) ||
                 !(double(q.sxy) * double(q.sxy) <= 1.001 * double(q.sxx) * double(q.syy) + 1e-12))
@@ -50,26 +50,27 @@ void requireSolve(const std::string& key, const SolveResult& r) {
     inRange(key + ".focal_px", r.lens.focalPx, 1e-3, 1e8);
     inRange(key + ".pixel_aspect", r.lens.pixelAspect, 1e-2, 1e2);
     inRange(key + ".readout", r.readout, -10, 10);
-    if (!r.lens.principalPoint.allFinite()) fail(key + ".principal_point_px", "is no place");
+    if (!r.lens.principalPoint.allFinite()) fail(key + ".principal_point_px", text("is no position"));
     const SolvedFrame* before = nullptr;
     for (const SolvedFrame& f : r.frames) {
         const std::string at = key + text(".frames, frame %d", f.frame);
-        if (before && f.frame <= before->frame) fail(at, "does not rise");
+        if (before && f.frame <= before->frame) fail(at, text("does not rise"));
         before = &f;
         if (!f.solved) continue;
         inRange(at + " rotation's length", f.pose.worldFromCamera.norm(), 0.999, 1.001);
-        if (!f.pose.position.allFinite() || f.pose.position.norm() > 1e12) fail(at + " position", "is no place");
+        if (!f.pose.position.allFinite() || f.pose.position.norm() > 1e12)
+            fail(at + " position", text("is no position"));
         if (r.zooms) inRange(at + " focal_px", f.focalPx, 1e-3, 1e8);
     }
     for (const SolvedPoint& p : r.points)
         if (!p.position.allFinite() || p.position.norm() > 1e12)
-            fail(key + text(".points, path %d position", p.pathId), "is no place");
+            fail(key + text(".points, path %d position", p.pathId), "is no position");
 }
 
 void requireMeasures(const Shot& s) {
     for (const CheckPoint& c : s.checkPoints) {
         const std::string key = "check_points, \"" + c.name + "\"";
-        if (!c.measure.target.allFinite() || !c.measure.normal.allFinite()) fail(key, "holds no numbers");
+        if (!c.measure.target.allFinite() || !c.measure.normal.allFinite()) fail(key, text("holds no numbers"));
         inRange(key + " tolerance", c.measure.tolerance, 0, 1e9);
         if (c.measure.kind == PointTie::Kind::distance) inRange(key + " length", c.measure.length, 1e-9, 1e12);
     }
@@ -81,7 +82,7 @@ void requireMeasures(const Shot& s) {
 void requireSound(const Shot& s) {
     requirePlate(s.plate);
     if (s.hasPlate()) {
-        if (s.plate.frames.count() > 0 && s.range.last < s.range.first) fail("range", "ends before it begins");
+        if (s.plate.frames.count() > 0 && s.range.last < s.range.first) fail("range", text("ends before it begins"));
         inRange("camera_back.sensor_width_mm", s.priors.sensorWidthMm, 1e-3, 1e5);
         if (s.priors.focal != Known::unknown) inRange("camera_back.focal_mm", s.priors.focalMm, 1e-3, 1e6);
         inRange("camera_back.readout_share", s.priors.readout, -10, 10);

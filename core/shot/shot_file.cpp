@@ -6,9 +6,11 @@
 
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "base/text.h"
 #include "layout/thing_json.h"
 #include "shot/chart_json.h"
 #include "shot/feature_json.h"
+#include "shot/flat_json.h"
 #include "shot/json_parts.h"
 #include "shot/lens_json.h"
 #include "shot/older_versions.h"
@@ -53,18 +55,13 @@ json plateJson(const Shot& s, const std::filesystem::path& folder) {
            {"camera_maker", p.cameraMaker},
            {"camera_model", p.cameraModel},
            {"gaps", json::array()},
-           {"findings",
-            {{"cuts", s.findings.cuts},
-             {"duplicates", s.findings.duplicates},
-             {"black", s.findings.black},
-             {"dependent", s.findings.dependent},
-             {"interlaced", s.findings.interlaced}}},
+           {"findings", s.findings},
            {"motion_blur",
             {{"open_share", s.blur.openShare},
              {"looked", {s.blur.looked.first, s.blur.looked.last}},
              {"smeared", s.blur.smeared}}}};
     for (const auto& g : p.gaps) j["gaps"].push_back({g.first, g.last});
-    for (const FrameDamage& d : p.damaged) j["damaged"].push_back({{"frame", d.frame}, {"cause", d.cause}});
+    if (!p.damaged.empty()) j["damaged"] = p.damaged;
     if (p.mirrored) j["mirrored"] = true;
     if (!p.times.empty()) j["times"] = p.times;
     if (!p.storedFrames.empty()) j["stored_frames"] = p.storedFrames;
@@ -99,8 +96,7 @@ void readPlate(const json& j, Shot& s, const std::filesystem::path& folder) {
     p.cameraMaker = j.at("camera_maker");
     p.cameraModel = j.at("camera_model");
     for (const auto& g : j.at("gaps")) p.gaps.push_back({g.at(0), g.at(1)});
-    for (const json& d : j.value("damaged", json::array()))
-        p.damaged.push_back({d.at("frame").get<int>(), d.at("cause").get<std::string>()});
+    if (j.contains("damaged")) p.damaged = j["damaged"].get<std::vector<FrameDamage>>();
     p.mirrored = j.value("mirrored", false);
     p.times = j.value("times", std::vector<double>());
     p.storedFrames = j.value("stored_frames", std::vector<int>());
@@ -113,12 +109,7 @@ void readPlate(const json& j, Shot& s, const std::filesystem::path& folder) {
     p.lensModel = j.value("lens_model", "");
     if (j.contains("rate_override")) s.overrides.rate = rationalFrom(j["rate_override"]);
     if (j.contains("pixel_aspect_override")) s.overrides.pixelAspect = rationalFrom(j["pixel_aspect_override"]);
-    if (j.contains("findings")) {
-        const json& f = j["findings"];
-        s.findings = {f.at("cuts").get<std::vector<int>>(), f.at("duplicates").get<std::vector<int>>(),
-                      f.at("black").get<std::vector<int>>(), f.value("dependent", std::vector<int>()),
-                      f.at("interlaced").get<bool>()};
-    }
+    if (j.contains("findings")) s.findings = j["findings"].get<PlateFindings>();
     if (j.contains("motion_blur")) {
         const json& b = j["motion_blur"];
         s.blur = {b.at("open_share").get<double>(),
@@ -133,7 +124,7 @@ json groundJson(const GroundSpec& g) {
     json j{{"level_paths", g.levelPaths}};
     if (g.originPath) j["origin_path"] = *g.originPath;
     if (g.zAlong) j["z_along"] = {g.zAlong->from, g.zAlong->to};
-    if (g.length) j["length"] = {{"from", g.length->from}, {"to", g.length->to}, {"metres", g.length->metres}};
+    if (g.length) j["length"] = *g.length;
     return j;
 }
 
@@ -142,16 +133,16 @@ GroundSpec groundFrom(const json& j) {
     g.levelPaths = j.at("level_paths").get<std::vector<int>>();
     if (j.contains("origin_path")) g.originPath = j["origin_path"].get<int>();
     if (j.contains("z_along")) g.zAlong = {j["z_along"].at(0), j["z_along"].at(1)};
-    if (j.contains("length")) g.length = {j["length"].at("from"), j["length"].at("to"), j["length"].at("metres")};
+    if (j.contains("length")) g.length = j["length"].get<GroundSpec::Length>();
     return g;
 }
 
 /// A project is a dozen levels deep. What is made to be much deeper would take the stack of whoever walks through it.
-bool nestedTooDeep(const std::string& text) {
+bool nestedTooDeep(const std::string& content) {
     int depth = 0;
     bool inString = false;
-    for (size_t i = 0; i < text.size(); ++i) {
-        const char c = text[i];
+    for (size_t i = 0; i < content.size(); ++i) {
+        const char c = content[i];
         if (inString) {
             if (c == '\\') ++i;
             else if (c == '"') inString = false;
@@ -237,17 +228,19 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
     return j.dump() + "\n";
 }
 
-Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
+Shot shotFromText(const std::string& content, const std::filesystem::path& file) {
     const std::string name = "\"" + file.string() + "\"";
-    json j = nestedTooDeep(text) ? json(json::value_t::discarded) : json::parse(text, nullptr, false);
+    json j = nestedTooDeep(content) ? json(json::value_t::discarded) : json::parse(content, nullptr, false);
     if (j.is_discarded() || !j.is_object() || !j.contains("format") || j["format"] != "vivid-anchor-shot")
-        throw InputError(name +
-                         " is not a whole Vivid Anchor project: it may be cut off, or another kind of file. Try the "
-                         "autosaved copy beside it (name ending in ~).");
+        throw InputError(
+            text("%s is not a whole Vivid Anchor project: it may be cut off, or another kind of file. Try the "
+                 "autosaved copy beside it (name ending in ~).",
+                 name.c_str()));
     if (j.contains("version") && j["version"].is_number_integer() && j["version"].get<int>() > shotFileVersion)
-        throw InputError(name + " was written by a newer Vivid Anchor (file version " +
-                         std::to_string(j.at("version").get<int>()) + ", this one reads up to " +
-                         std::to_string(shotFileVersion) + "). Open it there, or install the newer version.");
+        throw InputError(
+            text("%s was written by a newer Vivid Anchor (file version %d, this one reads up to %d). Open it there, or "
+                 "install the newer version.",
+                 name.c_str(), j.at("version").get<int>(), shotFileVersion));
     try {
         renameOlderKeys(j);
         Shot s;
@@ -331,15 +324,17 @@ Shot shotFromText(const std::string& text, const std::filesystem::path& file) {
         s.ground = std::make_shared<GroundFit>(buildGround(*s.solve, s.groundSpec));
         return s;
     } catch (const InputError& e) {
-        throw InputError(name + ": " + e.what() + ". Try the autosaved copy beside it (name ending in ~).");
+        throw InputError(text("%s: %s. Try the autosaved copy beside it (name ending in ~).", name.c_str(), e.what()));
     } catch (const json::exception& e) {
-        throw InputError(name +
-                             " is a Vivid Anchor project with a part missing or damaged. Try the autosaved copy beside "
-                             "it (name ending in ~).",
+        throw InputError(text("%s is a Vivid Anchor project with a part missing or damaged. Try the autosaved copy "
+                              "beside it (name ending in ~).",
+                              name.c_str()),
                          e.what());
     } catch (const std::invalid_argument& e) {
-        throw InputError(name + " is a Vivid Anchor project with a thing that can't be: " + e.what() +
-                         ". Try the autosaved copy beside it (name ending in ~).");
+        throw InputError(
+            text("%s is a Vivid Anchor project with a thing that can't be: %s. Try the autosaved copy beside it (name "
+                 "ending in ~).",
+                 name.c_str(), e.what()));
     }
 }
 

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "shot/chart_json.h"
+#include "shot/flat_json.h"
 #include "shot/json_parts.h"
 #include "shot/lens_json.h"
 
@@ -16,6 +17,8 @@ namespace {
 constexpr const char* motionNames[] = {"none", "free", "rotation", "locked_off"};
 constexpr const char* troubleNames[] = {"none",        "too-few-frames", "too-few-paths",
                                         "no-parallax", "no-start",       "growth-stopped"};
+constexpr const char* outlierNames[] = {"noise",     "other_reference", "few_frames",    "slides",
+                                        "not_scene", "not_rotation",    "not_locked_off"};
 constexpr const char* editNames[] = {"leave_out", "fill", "smooth"};
 
 }  // namespace
@@ -31,7 +34,7 @@ nlohmann::json solveJson(const SolveResult& r) {
            {"parallax_deg", r.parallaxByFrame},
            {"seconds", r.solveSeconds},
            {"lens", lensToJson(r.lens.lens)},
-           {"lens_numbers", lensNumbersToJson(r.lensNumbers)},
+           {"lens_numbers", r.lensNumbers},
            {"lens_map_sigma_px", r.lensMapSigmaPx},
            {"distortion_refused_px", r.distortionRefusedPx},
            {"focal_px", r.lens.focalPx},
@@ -67,7 +70,7 @@ nlohmann::json solveJson(const SolveResult& r) {
         j["measured"] = {{"placed", r.measured.placed},
                          {"scale", r.measured.fromSolve.scale},
                          {"rotation", quaternion(r.measured.fromSolve.rotation)},
-                         {"shift", numbers(r.measured.fromSolve.shift)}};
+                         {"shift", numbers(r.measured.fromSolve.translation)}};
     for (const auto& p : r.points)
         j["points"].push_back({{"path", p.pathId},
                                {"position", numbers(p.position)},
@@ -79,7 +82,8 @@ nlohmann::json solveJson(const SolveResult& r) {
                                {"weight", p.weight},
                                {"held_back", p.heldBack}});
     for (const auto& o : r.outliers)
-        j["outliers"].push_back({{"path", o.pathId}, {"whole", o.whole}, {"frames", o.frames}, {"reason", o.reason}});
+        j["outliers"].push_back(
+            {{"path", o.pathId}, {"whole", o.whole}, {"frames", o.frames}, {"reason", outlierNames[int(o.reason)]}});
     return j;
 }
 
@@ -134,7 +138,8 @@ SolveResult solveFrom(const json& j) {
                             FrameRange{p.at("stretch").at(0), p.at("stretch").at(1)}, p.value("weight", 1.0),
                             p.at("held_back")});
     for (const auto& o : j.at("outliers"))
-        r.outliers.push_back({o.at("path"), o.at("whole"), o.at("frames").get<std::vector<int>>(), o.at("reason")});
+        r.outliers.push_back({o.at("path"), o.at("whole"), o.at("frames").get<std::vector<int>>(),
+                              named<OutlierReason>(o.at("reason"), outlierNames)});
     return r;
 }
 

@@ -12,7 +12,7 @@ const Eigen::DiagonalMatrix<double, 3> halfTurnX(1, -1, -1);
 View viewFromPose(const CameraPose& pose) {
     View v;
     v.rotation = halfTurnX * pose.worldFromCamera.normalized().toRotationMatrix().transpose();
-    v.shift = -(v.rotation * pose.position);
+    v.translation = -(v.rotation * pose.position);
     return v;
 }
 

@@ -14,13 +14,16 @@ struct CameraPose {
     Eigen::Quaterniond worldFromCamera = Eigen::Quaterniond::Identity();
 };
 
-/// Camera pose as computer vision writes it: camera point = rotation · world point + shift, x right, y down, z forward.
+/// Camera pose as computer vision writes it: camera point = rotation · world point + translation, x right, y down, z
+/// forward.
 struct View {
     Eigen::Matrix3d rotation = Eigen::Matrix3d::Identity();
-    Eigen::Vector3d shift = Eigen::Vector3d::Zero();
+    Eigen::Vector3d translation = Eigen::Vector3d::Zero();
 
-    [[nodiscard]] Eigen::Vector3d toCamera(const Eigen::Vector3d& world) const { return rotation * world + shift; }
-    [[nodiscard]] Eigen::Vector3d centre() const { return -(rotation.transpose() * shift); }
+    [[nodiscard]] Eigen::Vector3d toCamera(const Eigen::Vector3d& world) const {
+        return rotation * world + translation;
+    }
+    [[nodiscard]] Eigen::Vector3d centre() const { return -(rotation.transpose() * translation); }
 };
 
 /// The one place where the two conventions meet: the camera's axes turn by half a turn about x.

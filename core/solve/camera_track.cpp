@@ -29,7 +29,7 @@ std::optional<FrameCamera> CameraTrack::cameraAt(int frame, const Similarity& wo
     const CameraPose pose = worldFromSolve.pose(here->pose);
     if (readout == 0 || height <= 0) return FrameCamera(pose, intrinsics(frame));
     ViewRate rate = rateAt(frames, here - frames.data());
-    // Turns are about the camera's own axes; shifts grow with the world.
+    // Rotations are about the camera's own axes; translations grow with the world.
     for (ViewRate::Move* m : {&rate.first, &rate.second, &rate.third}) m->tail<3>() *= worldFromSolve.scale;
     return FrameCamera(pose, intrinsics(frame), rate, readout, height);
 }

@@ -20,7 +20,7 @@ enum class PoseOrigin {
     solved,
     filled,    ///< put between its neighbours, by the artist's wish
     smoothed,  ///< by the artist's wish
-    turned     ///< only its rotation was solved; the place is that of the solved frame next to it
+    turned     ///< only its rotation was solved; the position is that of the solved frame next to it
 };
 
 struct SolvedFrame {
@@ -45,8 +45,8 @@ struct CameraTrack {
 
     /// The camera of a frame, in the solve's own world or in another one. Nothing in frames without a solve.
     [[nodiscard]] std::optional<FrameCamera> cameraAt(int frame, const Similarity& worldFromSolve = {}) const;
-    /// Where a place of the solve's world is seen in a frame, in px, with the row's own moment where rows are read one
-    /// after the other. Nothing in frames without a solve, and where project() gives nothing.
+    /// Where a position of the solve's world is seen in a frame, in px, with the row's own moment where rows are read
+    /// one after the other. Nothing in frames without a solve, and where project() gives nothing.
     [[nodiscard]] std::optional<Eigen::Vector2d> seen(int frame, const Eigen::Vector3d& place) const;
     /// Inner geometry of the camera in a frame. In frames that are not solved: the shared one.
     [[nodiscard]] Intrinsics intrinsics(int frame) const {

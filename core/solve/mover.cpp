@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "solve/mover.h"
+#include "base/text.h"
 
 #include <Eigen/Eigenvalues>
 #include <algorithm>
@@ -109,13 +110,12 @@ std::vector<int> alsoOn(const SolveResult& mover, const SolveResult& camera, con
 std::vector<int> movingTogether(const Observations& s, const SolveResult& camera, uint64_t seed) {
     std::map<int, std::pair<int, int>> votes;  // path: agreed, judged
     const int step = std::clamp(s.frameCount() / 8, 3, 20);
-    for (int a = 0; a + step < s.frameCount(); a += std::max(1, step / 2)) {
-        const int b = a + step;
+    for (FrameIndex a(0); (a + step).value() < s.frameCount(); a = a + std::max(1, step / 2)) {
+        const FrameIndex b = a + step;
         Points2 from, to;
         std::vector<int> path;
         for (const auto& [i, j] : s.shared(a, b)) {
-            const Intrinsics first = camera.intrinsics(s.frames[size_t(a)]),
-                             second = camera.intrinsics(s.frames[size_t(b)]);
+            const Intrinsics first = camera.intrinsics(s.number(a)), second = camera.intrinsics(s.number(b));
             const auto p = first.normalisedFromPixel(s.all[size_t(i)].pixel),
                        q = second.normalisedFromPixel(s.all[size_t(j)].pixel);
             if (!p || !q) continue;
@@ -126,7 +126,7 @@ std::vector<int> movingTogether(const Observations& s, const SolveResult& camera
         SamplingOptions options;
         options.threshold = 0.8 * std::max(1.0, s.width / 1280.0) / camera.lens.focalPx;
         options.trials = 400;
-        options.seed = seed + uint64_t(a);
+        options.seed = seed + uint64_t(a.value());
         options.polished = false;
         const auto e = robustEssential(from, to, options);
         if (!e.found || e.agreeing < fewestPoints) continue;
@@ -183,36 +183,28 @@ std::optional<CameraPose> moverPose(const CameraTrack& camera, const SolveResult
 }
 
 std::string moverDoubt(const SolveResult& mover, int paths) {
-    char text[200];
     if (mover.motion != Motion::free) {
-        if (paths < fewestPoints) {
-            std::snprintf(text, sizeof text,
-                          "It has %d feature%s; %d or more that are seen together are needed. Add some on it.", paths,
-                          paths == 1 ? "" : "s", fewestPoints);
-            return text;
-        }
+        if (paths < fewestPoints)
+            return text(paths == 1
+                            ? "It has %d feature; %d or more that are seen together are needed. Add some on it."
+                            : "It has %d features; %d or more that are seen together are needed. Add some on it.",
+                        paths, fewestPoints);
         return mover.trouble == SolveTrouble::noStart || mover.trouble == SolveTrouble::tooFewPaths
-                   ? "Too few of its features are seen together for long enough, or they do not move as one rigid "
-                     "thing. Add "
-                     "features on it, or take away those that are not on it."
-                   : "It shows no depth of its own: it only slides past like a flat picture. Use a longer stretch in "
-                     "which it "
-                     "turns or comes nearer.";
+                   ? text(
+                         "Too few of its features are seen together for long enough, or they do not move as one rigid "
+                         "thing. Add features on it, or take away those that are not on it.")
+                   : text(
+                         "It shows no depth of its own: it only slides past like a flat picture. Use a longer stretch "
+                         "in which it turns or comes nearer.");
     }
     const double thin = thickness(mover);
-    if (thin < 0.03) {
-        std::snprintf(
-            text, sizeof text,
+    if (thin < 0.03)
+        return text(
             "Its %zu points lie on one plane, so its rotation can flip between two answers. Add a feature that stands "
             "out of the plane.",
             mover.points.size());
-        return text;
-    }
-    if (mover.solvedCount() < int(mover.frames.size())) {
-        std::snprintf(text, sizeof text, "%d of %zu frames see enough of it.", mover.solvedCount(),
-                      mover.frames.size());
-        return text;
-    }
+    if (mover.solvedCount() < int(mover.frames.size()))
+        return text("%d of %zu frames see enough of it.", mover.solvedCount(), mover.frames.size());
     return "";
 }
 

@@ -22,8 +22,8 @@ namespace va {
 SolveResult solveMover(const SolveResult& camera, const std::vector<Path>& paths, const std::vector<int>& ids,
                        const SolveRequest& request, Progress& progress);
 
-/// Where the mover stands in the world of `camera`: its own axes, with the middle of its points as place, when one unit
-/// of its space is `scale` units of the world. Nothing in frames where either was not solved.
+/// Where the mover stands in the world of `camera`: its own axes, with the middle of its points as position, when one
+/// unit of its space is `scale` units of the world. Nothing in frames where either was not solved.
 std::optional<CameraPose> moverPose(const CameraTrack& camera, const SolveResult& mover, int frame, double scale);
 
 /// Middle of the mover's points in its own space.
@@ -38,8 +38,8 @@ std::string moverDoubt(const SolveResult& mover, int paths);
 std::optional<double> scaleOnGround(const SolveResult& camera, const SolveResult& mover, const Eigen::Vector3d& up,
                                     double groundAt);
 
-/// Of these paths those that a place in the scene explains: seen within `close` px of it in four of five frames, under
-/// rays that place it. None where the camera's solve has no depth.
+/// Of these paths those that a position in the scene explains: seen within `close` px of it in four of five frames,
+/// under rays that place it. None where the camera's solve has no depth.
 std::vector<int> standingStill(const SolveResult& camera, const std::vector<Path>& paths, double close);
 
 struct MoverProposal {

@@ -18,7 +18,7 @@ Similarity similarityBetween(const Eigen::Matrix3Xd& from, const Eigen::Matrix3X
     out.scale = spread > 0 ? svd.s.dot(sign) / spread : 0;
     const Eigen::Matrix3d rotation = svd.u * sign.asDiagonal() * svd.v.transpose();
     out.rotation = Eigen::Quaterniond(rotation).normalized();
-    out.shift = toMiddle - out.scale * (rotation * fromMiddle);
+    out.translation = toMiddle - out.scale * (rotation * fromMiddle);
     return out;
 }
 

@@ -7,23 +7,23 @@
 
 namespace va {
 
-/// to = scale · rotation · from + shift.
+/// to = scale · rotation · from + translation.
 struct Similarity {
     double scale = 1;
     Eigen::Quaterniond rotation = Eigen::Quaterniond::Identity();
-    Eigen::Vector3d shift = Eigen::Vector3d::Zero();
+    Eigen::Vector3d translation = Eigen::Vector3d::Zero();
 
-    [[nodiscard]] Eigen::Vector3d point(const Eigen::Vector3d& p) const { return scale * (rotation * p) + shift; }
+    [[nodiscard]] Eigen::Vector3d point(const Eigen::Vector3d& p) const { return scale * (rotation * p) + translation; }
     [[nodiscard]] CameraPose pose(const CameraPose& p) const {
         return {point(p.position), (rotation * p.worldFromCamera).normalized()};
     }
     [[nodiscard]] Similarity inverse() const {
         const Eigen::Quaterniond back = rotation.conjugate();
-        return {1 / scale, back, -(back * shift) / scale};
+        return {1 / scale, back, -(back * translation) / scale};
     }
     /// First `other`, then this.
     [[nodiscard]] Similarity after(const Similarity& other) const {
-        return {scale * other.scale, (rotation * other.rotation).normalized(), point(other.shift)};
+        return {scale * other.scale, (rotation * other.rotation).normalized(), point(other.translation)};
     }
 };
 

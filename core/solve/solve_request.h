@@ -38,7 +38,7 @@ struct SolveRequest {
     /// once.
     Known readoutKnown = Known::unknown;
     double readout = 0;
-    std::vector<KnownMeasure> measures;  ///< check points: what is known of places, used by free moves
+    std::vector<KnownMeasure> measures;  ///< check points: what is known of positions, used by free moves
     bool fewPaths = false;               ///< a thing in the picture, not the scene: asks for fewer
     double heldBackShare = 0.1;          ///< of the paths, for the check error
     uint64_t seed = 1;

@@ -14,7 +14,7 @@ enum class SolveTrouble {
     none,
     tooFewFrames,  ///< fewer than two frames with features
     tooFewPaths,   ///< not enough paths anywhere
-    noParallax,    ///< the camera only turns or stands: no depth can be had
+    noParallax,    ///< a nodal pan or a locked-off camera: no depth can be solved
     noStart,       ///< parallax, but no pair of frames gave a first camera
     growthStopped  ///< some frames could not be reached
 };
@@ -32,11 +32,20 @@ struct SolvedPoint {
 };
 
 /// A path or some of its frames that the solve did not use.
+enum class OutlierReason : uint8_t {
+    noise,           ///< in some frames off by more than the noise explains
+    otherReference,  ///< in some frames measured against another reference than its point
+    fewFrames,       ///< seen in too few solved frames
+    slides,          ///< slides along an edge, or its patch holds two surfaces
+    notScene,        ///< does not move with the scene, or is too far away for a position
+    notRotation,     ///< does not fit a nodal pan
+    notLockedOff     ///< moves in the picture of a locked-off camera
+};
 struct SolveOutlier {
     int pathId = 0;
     bool whole = false;
     std::vector<int> frames;  ///< when not whole
-    std::string reason;
+    OutlierReason reason = OutlierReason::noise;
 };
 
 /// The points of a solve, and what became of the paths that gave none.
@@ -49,7 +58,7 @@ struct PointCloud {
 struct SolveDiagnostics {
     SolveTrouble trouble = SolveTrouble::none;
     std::vector<LensNumber> lensNumbers;  ///< the solved ones, with their deviations; empty = all were given
-    double lensMapSigmaPx = 0;  ///< expected error of the distortion at the worst place of the frame, from that
+    double lensMapSigmaPx = 0;  ///< expected error of the distortion at the worst position of the frame, from that
     /// The frames do not determine the distortion, by the expected error in px that it would have had: it was taken as
     /// given, or as none. Negative = not refused.
     double distortionRefusedPx = -1;

@@ -8,14 +8,17 @@
 #include <optional>
 #include <set>
 
+#include "base/text.h"
 #include "solve/incremental/free_finish.h"
 #include "solve/incremental/growth.h"
 #include "solve/incremental/keyframes.h"
 #include "solve/incremental/model_choice.h"
+#include "solve/incremental/refine.h"
 #include "solve/incremental/resume.h"
 #include "solve/incremental/solve_question.h"
 #include "solve/report/free_result.h"
 #include "solve/report/rotation_result.h"
+#include "solve/incremental/thresholds.h"
 
 namespace va {
 namespace {
@@ -29,7 +32,7 @@ class Solver {
 
     SolveResult run() {
         const auto start = std::chrono::steady_clock::now();
-        progress_.stage("Choosing the kind of move", 0, 0.1);
+        progress_.stage(text("Choosing the kind of move"), 0, 0.1);
         solve();
         progress_.check();
         result_.solveSeconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -38,7 +41,7 @@ class Solver {
 
     SolveResult update(const SolveResult& from) {
         const auto start = std::chrono::steady_clock::now();
-        progress_.stage("Bringing the solve up to date", 0, 0.1);
+        progress_.stage(text("Bringing the solve up to date"), 0, 0.1);
         // The check error stays that of the same paths.
         const std::set<int> held(from.heldBack.begin(), from.heldBack.end());
         if (!held.empty())
@@ -54,7 +57,7 @@ class Solver {
   private:
     void solve() {
         for (int f : request_.frames) result_.frames.emplace_back().frame = f;
-        const std::vector<int> keyframes = chooseKeyframes(q_.observations);
+        const std::vector<FrameIndex> keyframes = chooseKeyframes(q_.observations);
         if (keyframes.size() < 2) {
             const bool anywhere =
                 std::any_of(q_.observations.byFrame.begin(), q_.observations.byFrame.end(),
@@ -126,7 +129,7 @@ class Solver {
     [[nodiscard]] bool picturesAreFlat() const {
         std::vector<double> shares;
         for (const StartPair& p : pairs_) shares.push_back(p.homographyShare);
-        return median(std::move(shares)) > 0.8;
+        return median(std::move(shares)) > limits::flatShare;
     }
 
     /// Whether even the pairs that a homography explains best are far from being images of each other by one, and by
@@ -177,7 +180,7 @@ class Solver {
         Reconstruction free = r;
         std::vector<LensValue> values = q_.lensValues();
         values.insert(values.begin(), LensValue::focal);
-        free.refine(values, q_.priors(), 25, 1e-5, cancelled);
+        refine(free, values, q_.priors(), 25, 1e-5, cancelled);
         const double share = free.lens().focalPx / r.lens().focalPx, fit = free.rms();
         if (std::fabs(std::log(share)) > 0.05 && fit < 0.85 * r.rms()) askWithoutFocal(9);
     }

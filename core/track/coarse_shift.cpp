@@ -36,7 +36,8 @@ bool windowInside(const Luma& p, double x, double y, int side) {
     return x >= 0 && y >= 0 && x + side < p.width - 1 && y + side < p.height - 1;
 }
 
-/// Half size of the largest window that fits around both places, with a pixel for the gradient and two for the search.
+/// Half size of the largest window that fits around both positions, with a pixel for the gradient and two for the
+/// search.
 int fittingRadius(const Luma& a, const Luma& b, const Eigen::Vector2d& from, const Eigen::Vector2d& to) {
     const auto room = [](const Luma& p, const Eigen::Vector2d& at) {
         return std::min({at.x(), at.y(), p.width - 2 - at.x(), p.height - 2 - at.y()});
@@ -98,7 +99,7 @@ std::optional<Eigen::Vector2d> coarseShift(const Pyramid& before, const Pyramid&
             float sums[3];
             sampleWindow(b.data.data(), b.width, float(at.x()), float(at.y()), side, now);
             dots(now, texture, gx, gy, n, sums);
-            // A flickering light changes the contrast; where the places don't agree yet the quotient says little.
+            // A flickering light changes the contrast; where the positions don't agree yet the quotient says little.
             const double gain = std::clamp(sums[0] / power, 0.7, 1.4);
             const double ex = sums[1] / gain - tx, ey = sums[2] / gain - ty;
             const Eigen::Vector2d step((yy * ex - xy * ey) / det, (xx * ey - xy * ex) / det);

@@ -58,7 +58,7 @@ struct FeatureTracker::State {
     int residualFrames = 0, nextWeighing = 6;
     double open = 0;   ///< share of the frame's time, from the last step
     double smear = 0;  ///< px, of the registration that comes next to accept()
-    const char* reason = "";
+    LostBy lostBy = LostBy::none;
 
     State(Reference r, const Placement& at, const PathPoint& p) : reference(std::move(r)), placement(at), point(p) {}
 
@@ -71,8 +71,8 @@ struct FeatureTracker::State {
         const double four = 4 * noiseSum / evidenceCount;
         return (scatterSum + four) / (noiseSum + four);
     }
-    StepOutcome lose(const char* why) {
-        reason = why;
+    StepOutcome lose(LostBy why) {
+        lostBy = why;
         return StepOutcome::lost;
     }
     [[nodiscard]] std::optional<ReferencePatch::Result> measure(const ReferencePatch& patch, const Pyramid& picture,
@@ -121,7 +121,7 @@ FeatureTracker::FeatureTracker(FeatureTracker&&) noexcept = default;
 FeatureTracker& FeatureTracker::operator=(FeatureTracker&&) noexcept = default;
 bool FeatureTracker::usable() const { return state_->reference.patch.usable(); }
 const PathPoint& FeatureTracker::point() const { return state_->point; }
-const char* FeatureTracker::reason() const { return state_->reason; }
+LostBy FeatureTracker::lostBy() const { return state_->lostBy; }
 
 double FeatureTracker::openShare() const { return state_->open; }
 
@@ -139,7 +139,7 @@ Eigen::Vector2d FeatureTracker::lastMove() const { return state_->velocity; }
 Eigen::Vector2d FeatureTracker::cameFrom() const { return state_->from; }
 
 /// The full model at once, which is enough after a good prediction; where that fails, translation first, so that the
-/// shape can't run off after a wrong place.
+/// shape can't run off after a wrong position.
 std::optional<ReferencePatch::Result> FeatureTracker::State::measure(const ReferencePatch& patch,
                                                                      const Pyramid& picture, const Placement& start,
                                                                      MotionModel model) const {
@@ -277,13 +277,13 @@ void FeatureTracker::State::tryFirstAgain(const Pyramid& picture, const StepOpti
 StepOutcome FeatureTracker::step(const Pyramid& before, const Pyramid& after, const StepOptions& options,
                                  const Eigen::Vector2d& jolt) {
     State& s = *state_;
-    if (!usable()) return s.lose("no texture");
+    if (!usable()) return s.lose(LostBy::texture);
     const Luma& picture = after.level(0);
     const int radius = s.reference.patch.radius();
     const Eigen::Vector2d from = s.from = s.placement.at, guess = from + s.velocity + jolt;
     if (guess.x() < radius || guess.y() < radius || guess.x() > picture.width - 1 - radius ||
         guess.y() > picture.height - 1 - radius)
-        return s.lose("left the picture");
+        return s.lose(LostBy::edge);
     // What comes back after a gap must look more like the reference than what was there all the time.
     s.open = s.smear = 0;
     const double least = s.bridged > 0 ? 0.5 * (1 + options.lowestQuality) : options.lowestQuality;
@@ -354,8 +354,7 @@ StepOutcome FeatureTracker::step(const Pyramid& before, const Pyramid& after, co
             if (good(result, *found, reach)) return finish(*result);
         }
     }
-    if (++s.bridged > options.bridge || s.steps < 2)
-        return s.lose(reached ? "no longer like its reference" : "does not lead back");
+    if (++s.bridged > options.bridge || s.steps < 2) return s.lose(reached ? LostBy::appearance : LostBy::wayBack);
     // Hidden, blurred or dark: it is taken along by the pyramid step, or on its way, until it can be seen again.
     s.placement.at = reached ? *reached : guess;
     if (reached) s.velocity = *reached - from;

@@ -10,7 +10,7 @@ namespace va {
 
 /// How one feature is tracked.
 struct StepOptions {
-    double lowestQuality = 0.9;  ///< correlation with the reference below which a place does not count
+    double lowestQuality = 0.9;  ///< correlation with the reference below which a position does not count
     double backTolerance = 1.4;  ///< px by which tracking back to the frame before may miss
     int bridge = 6;              ///< frames that a feature may be hidden, blurred or dark before it is given up
     int searchRadius = 0;        ///< px around the prediction that are searched when tracking fails; 0 = not at all
@@ -22,16 +22,23 @@ struct StepOptions {
 enum class StepOutcome {
     seen,     ///< registered: point() is new
     bridged,  ///< not seen in this frame, but not given up either
-    lost      ///< reason() says why
+    lost      ///< lostBy() says why
+};
+enum class LostBy {
+    none,
+    texture,     ///< there is nothing in the patch to hold on to
+    edge,        ///< it left the picture
+    appearance,  ///< it is no longer like its reference
+    wayBack      ///< from where it seemed to be, nothing led back to where it was
 };
 
 /// Tracks one feature from frame to frame, against the patch of its reference frame.
 ///
-/// Where the last frames predict the place well, one registration from there does; else a pyramid step from the frame
-/// before brings it near, checked by leading back. Under motion blur the reference is blurred along the move. Where the
-/// surface has come to look different (perspective, light), the reference is taken anew from the frame before; such
-/// re-taken references are counted in PathPoint::chain, add to the covariance, and are left again as soon as the first
-/// reference fits once more.
+/// Where the last frames predict the position well, one registration from there does; else a pyramid step from the
+/// frame before brings it near, checked by leading back. Under motion blur the reference is blurred along the move.
+/// Where the surface has come to look different (perspective, light), the reference is taken anew from the frame
+/// before; such re-taken references are counted in PathPoint::chain, add to the covariance, and are left again as soon
+/// as the first reference fits once more.
 class FeatureTracker {
   public:
     /// The reference is taken around the pixel nearest to (x, y) of `picture`; the path's point may lie between pixels.
@@ -66,14 +73,15 @@ class FeatureTracker {
     /// Position, quality, covariance in the last frame it was seen in; `frame` is left to the caller.
     [[nodiscard]] const PathPoint& point() const;
     [[nodiscard]] PatchEvidence evidence() const;
-    [[nodiscard]] const char* reason() const;
+    [[nodiscard]] LostBy lostBy() const;
 
   private:
     struct State;
     std::unique_ptr<State> state_;
 };
 
-/// Covariance of a place from a registration: noise, times how much more the patch's parts scatter than noise explains
+/// Covariance of a position from a registration: noise, times how much more the patch's parts scatter than noise
+/// explains
 /// (`varianceInflation`, at least 1), plus `carried` px² from re-taken references. Fills sxx, sxy, syy and drift of
 /// `point`.
 void takeCovariance(PathPoint& point, const Eigen::Matrix2d& noise, double varianceInflation, double carried);

@@ -150,12 +150,12 @@ std::vector<FoundFeature> findFeatures(const Luma& picture, const std::vector<Ei
         const float enough = float(options.relative) * *strong;
         std::erase_if(peaks, [&](const FoundFeature& f) { return f.strength < enough; });
     }
-    // Ties are broken by place, so that the order is the same everywhere.
+    // Ties are broken by position, so that the order is the same everywhere.
     std::sort(peaks.begin(), peaks.end(), [](const FoundFeature& a, const FoundFeature& b) {
         return a.strength != b.strength ? a.strength > b.strength : (a.y != b.y ? a.y < b.y : a.x < b.x);
     });
 
-    // Occupied places in a coarse grid, for the spacing test.
+    // Occupied positions in a coarse grid, for the spacing test.
     const double spacing = std::max(1.0, options.spacing);
     const int gridWidth = int(picture.width / spacing) + 2, gridHeight = int(picture.height / spacing) + 2;
     std::vector<std::vector<Eigen::Vector2f>> grid(size_t(gridWidth) * size_t(gridHeight));

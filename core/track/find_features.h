@@ -28,9 +28,9 @@ struct FindOptions {
 
 /// Spots whose neighbourhood has texture in two directions: the smaller eigenvalue of the structure tensor (Shi &
 /// Tomasi, "Good Features to Track", 1994), local maxima only. The frame is divided into cells and each cell is filled
-/// up to its share, strongest first, so that features spread over the frame; `taken` are places already occupied, and
-/// count. What weak cells leave open goes to nobody: cover matters more than number. `picture` is level 0 of a Pyramid.
-/// No texture gives an empty list.
+/// up to its share, strongest first, so that features spread over the frame; `taken` are positions already occupied,
+/// and count. What weak cells leave open goes to nobody: cover matters more than number. `picture` is level 0 of a
+/// Pyramid. No texture gives an empty list.
 std::vector<FoundFeature> findFeatures(const Luma& picture, const std::vector<Eigen::Vector2d>& taken,
                                        const FindOptions& options);
 /// The same in pixels of level 0; in pictures wider than 1600 px found at half their size, which takes a quarter of the

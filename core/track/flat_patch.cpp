@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/text.h"
 #include "track/frame_reader.h"
 #include "track/mask_shape.h"
 #include "track/pyramid.h"
@@ -285,8 +286,10 @@ FlatPatch trackPatch(PatchTrackRequest request, Progress& progress) {
     };
     const FlatReference reference(request.read(patch.referenceFrame), patch.outline, useIn(patch.referenceFrame));
     if (!reference.usable()) {
-        patch.trouble = "There is too little texture in the region in frame " + std::to_string(patch.referenceFrame) +
-                        " to track it. Draw it larger, or where there is more to see.";
+        patch.trouble = text(
+            "There is too little texture in the region in frame %d to track it. Draw it larger, or where there is more "
+            "to see.",
+            patch.referenceFrame);
         return patch;
     }
     std::map<int, PatchFrame> found;
@@ -316,11 +319,13 @@ FlatPatch trackPatch(PatchTrackRequest request, Progress& progress) {
                 if (again && (!r || again->quality > r->quality)) r = again;
             }
             if (!r || r->quality < 0.5 || r->visible < 0.2) {
-                const std::string sentence = "Tracking the patch stopped at frame " + std::to_string(f) +
-                                             (!r                 ? ": it left the picture or changed too much."
-                                              : r->visible < 0.2 ? ": less than a fifth of it can be seen."
-                                                                 : ": it no longer looks like its reference.") +
-                                             " Correct its corners there and track on, or draw it in another frame.";
+                const std::string why = !r                 ? text("it left the picture or changed too much")
+                                        : r->visible < 0.2 ? text("less than a fifth of it can be seen")
+                                                           : text("it no longer looks like its reference");
+                const std::string sentence = text(
+                    "Tracking the patch stopped at frame %d: %s. Correct its corners there and track on, or draw it in "
+                    "another frame.",
+                    f, why.c_str());
                 patch.trouble += (patch.trouble.empty() ? "" : " ") + sentence;
                 break;
             }

@@ -6,6 +6,8 @@
 #include <cmath>
 #include <map>
 
+#include "base/keyed.h"
+#include "base/text.h"
 #include "track/frame_reader.h"
 #include "track/patch.h"
 #include "track/track.h"
@@ -46,10 +48,13 @@ Leg trackLeg(const Path& path, const PathPoint& start, const PathPoint& key, con
     if (!tracker.usable()) {
         const bool edge = start.x < radius + 1 || start.y < radius + 1 ||
                           start.x > before.level(0).width - radius - 2 || start.y > before.level(0).height - radius - 2;
-        leg.stopped = edge ? "The patch hangs over the picture's edge in frame " + std::to_string(start.frame) +
-                                 ". Make it smaller or begin farther inside."
-                           : "There is no texture to hold on to around the feature in frame " +
-                                 std::to_string(start.frame) + ". Make the patch larger or choose another spot.";
+        leg.stopped =
+            edge ? text("The patch hangs over the picture's edge in frame %d. Make it smaller or begin farther inside.",
+                        start.frame)
+                 : text(
+                       "There is no texture to hold on to around the feature in frame %d. Make the patch larger or "
+                       "choose another spot.",
+                       start.frame);
         return leg;
     }
     int hiddenSince = 0;
@@ -60,11 +65,12 @@ Leg trackLeg(const Path& path, const PathPoint& start, const PathPoint& key, con
         const StepOutcome outcome = tracker.step(before, now, options);
         progress.advance();
         if (outcome == StepOutcome::lost) {
-            leg.stopped =
-                "Stopped at frame " + std::to_string(frames[i]) + ": the feature " +
-                (std::string(tracker.reason()) == "left the picture" ? "left the picture."
-                                                                     : "is no longer like its reference. Set "
-                                                                       "it by hand there, or take a new reference.");
+            leg.stopped = tracker.lostBy() == LostBy::edge
+                              ? text("Stopped at frame %d: the feature left the picture.", frames[i])
+                              : text(
+                                    "Stopped at frame %d: the feature is no longer like its reference. Set it by hand "
+                                    "there, or take a new reference.",
+                                    frames[i]);
             break;
         }
         if (outcome == StepOutcome::bridged && !hidden) hiddenSince = frames[i];
@@ -77,16 +83,24 @@ Leg trackLeg(const Path& path, const PathPoint& start, const PathPoint& key, con
         before = std::move(now);
     }
     if (hidden && leg.stopped.empty())
-        leg.stopped =
-            "Stopped at frame " + std::to_string(hiddenSince) +
-            ": the feature can't be seen from there on. Set it by hand where it shows again, or carry it along "
-            "with its neighbours.";
+        leg.stopped = text(
+            "Stopped at frame %d: the feature can't be seen from there on. Set it by hand where it shows again, or "
+            "carry it along with its neighbours.",
+            hiddenSince);
     leg.evidence = tracker.evidence();
     return leg;
 }
 
 /// Weight of the far side at a frame of a stretch, 0 at `from`, 1 at `to`.
 double share(int frame, int from, int to) { return double(frame - from) / double(to - from); }
+
+/// The points that were set by hand: what a path goes through exactly.
+Keyed<PathPoint> handKeys(const Path& path) {
+    Keyed<PathPoint> out;
+    for (const PathPoint& p : path.points)
+        if (p.origin == PointOrigin::byHand) out.set(p.frame, p);
+    return out;
+}
 
 }  // namespace
 
@@ -101,13 +115,9 @@ HandTrackResult trackByHand(HandTrackRequest request, Progress& progress) {
         const PathPoint start = *path.at(frames.front());
         // The key behind: the start itself, or the nearest one against the direction.
         PathPoint key = start;
-        if (start.origin != PointOrigin::byHand) {
-            int nearest = -1;
-            for (const PathPoint& p : path.points)
-                if (p.origin == PointOrigin::byHand && (falling ? p.frame >= start.frame : p.frame <= start.frame) &&
-                    (nearest < 0 || std::abs(p.frame - start.frame) < std::abs(nearest - start.frame)))
-                    nearest = p.frame, key = p;
-        }
+        const Keyed<PathPoint> keys = handKeys(path);
+        if (const auto* behind = falling ? keys.atOrAfter(start.frame) : keys.atOrBefore(start.frame))
+            key = behind->value;
         // The leg ends at the next key.
         size_t length = 1;
         const PathPoint* next = nullptr;
@@ -141,13 +151,15 @@ HandTrackResult trackByHand(HandTrackRequest request, Progress& progress) {
                     const bool first = a != leg.points.end();
                     p = first ? a->second : b->second;
                     // The one side that got here is led over to the other key, if it reached that.
-                    const Leg& own = first ? leg : other;
-                    const PathPoint& goal = first ? end : start;
-                    const auto at = own.points.find(goal.frame);
-                    if (at != own.points.end()) {
-                        const double v = first ? w : 1 - w;
-                        p.x += v * (goal.x - at->second.x);
-                        p.y += v * (goal.y - at->second.y);
+                    const PathPoint &from = first ? start : end, &goal = first ? end : start;
+                    const auto& reached = (first ? leg : other).points;
+                    if (const auto at = reached.find(goal.frame); at != reached.end()) {
+                        Keyed<Eigen::Vector2d> correction;
+                        correction.set(from.frame, Eigen::Vector2d::Zero());
+                        correction.set(goal.frame, {goal.x - at->second.x, goal.y - at->second.y});
+                        const Eigen::Vector2d by = correction.at(f);
+                        p.x += by.x();
+                        p.y += by.y();
                     }
                 } else {
                     continue;
@@ -169,7 +181,7 @@ HandTrackResult trackByHand(HandTrackRequest request, Progress& progress) {
 Path carriedAlong(const Path& path, const std::vector<const Path*>& neighbours, const std::vector<int>& frames) {
     Path out = path;
     if (path.points.empty() || neighbours.empty()) return out;
-    // What the neighbours did from one frame to another, applied to a place; nothing when none is seen in both.
+    // What the neighbours did from one frame to another, applied to a position; nothing when none is seen in both.
     const auto moved = [&](int from, int to, const Eigen::Vector2d& at, double& far) -> std::optional<Eigen::Vector2d> {
         std::vector<Eigen::Vector2d> a, b;
         for (const Path* n : neighbours) {

@@ -34,9 +34,9 @@ struct HandTrackResult {
 /// Throws InputError from `read`, and Cancelled.
 HandTrackResult trackByHand(HandTrackRequest request, Progress& progress);
 
-/// Takes a hidden spot along with its neighbours: in the frames where `path` has no point, its place follows from the
-/// nearest frames where it has one, by what the neighbours did in between: one neighbour gives a shift, two a shift
-/// with scale and turn, three or more an affine move (least squares). Between two known frames both sides are blended.
+/// Takes a hidden spot along with its neighbours: in the frames where `path` has no point, its position follows from
+/// the nearest frames where it has one, by what the neighbours did in between: one neighbour gives a translation, two a
+/// similarity, three or more an affine move (least squares). Between two known frames both sides are blended.
 /// Frames that too few neighbours reach stay empty. Such points have origin `carried` and a covariance that grows with
 /// the distance to the neighbours.
 Path carriedAlong(const Path& path, const std::vector<const Path*>& neighbours, const std::vector<int>& frames);

@@ -70,7 +70,7 @@ class MaskSet {
   public:
     MaskSet(std::vector<MaskShape> shapes, RideMap ride);
     [[nodiscard]] bool empty() const { return shapes_.empty(); }
-    /// How much the shapes cover a place, 0..1: 1 = no features here.
+    /// How much the shapes cover a position, 0..1: 1 = no features here.
     [[nodiscard]] double coverage(int frame, double x, double y) const;
     [[nodiscard]] bool allowed(int frame, double x, double y) const { return coverage(frame, x, y) < 0.5; }
 

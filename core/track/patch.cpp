@@ -169,7 +169,7 @@ void ReferencePatch::weigh(const std::vector<float>& squares, int frames) {
                     sum += square[size_t(j * side + i)], ++n;
             smooth[size_t(y * side + x)] = sum / n / float(frames);
         }
-    // Steep places always leave more (sampling, a hundredth of a pixel of misplacement): what counts is what is left
+    // Steep positions always leave more (sampling, a hundredth of a pixel of misplacement): what counts is what is left
     // beyond noise + steepness, as fitted to the patch itself.
     double n = 0, g1 = 0, g2 = 0, v0 = 0, v1 = 0;
     std::vector<float> steep(smooth.size());
@@ -313,7 +313,7 @@ std::optional<ReferencePatch::Result> ReferencePatch::registerIn(const Pyramid& 
     const double rawNoise = result.residual * result.residual / (result.gain * result.gain) / Pyramid::noiseShare;
     last.shape *= unit;
     result.covariance = rawNoise * (last.shape * spread_[size_t(options.model)] * last.shape.transpose());
-    // Σ over the parts of (what the part's residual would move the place by)².
+    // Σ over the parts of (what the part's residual would move the position by)².
     const double bias = total[0] / pixels;
     Eigen::Matrix<double, 9, parts> partSums = Eigen::Matrix<double, 9, parts>::Zero();
     for (int band = 0; band < 3; ++band)

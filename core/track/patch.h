@@ -26,7 +26,7 @@ struct Placement {
 ///
 /// by the inverse compositional method (Baker & Matthews, "Lucas-Kanade 20 Years On", IJCV 2004): gradients and normal
 /// matrix belong to the reference and are made once, an iteration only samples the picture. Gain and bias are projected
-/// out of the steepest-descent images, so they cost nothing and any gain > 0 gives the same place.
+/// out of the steepest-descent images, so they cost nothing and any gain > 0 gives the same position.
 ///
 /// Assumes that the patch shows one nearly flat piece of surface, and that the start is within about half the texture's
 /// period. On a patch without texture in some direction `usable()` is false and registration is not attempted.
@@ -54,8 +54,9 @@ class ReferencePatch {
         double correlation = 0;  ///< normalised, −1..1, between the picture there and the reference
         double residual = 0;     ///< RMS grey levels left after gain and bias
         double gain = 1;         ///< contrast there over the reference's
-        Eigen::Matrix2d covariance = Eigen::Matrix2d::Zero();  ///< of the place, px², from residual, gradients and blur
-        /// Of the place, px², from how the nine parts of the patch pull against each other: the cluster-robust
+        Eigen::Matrix2d covariance =
+            Eigen::Matrix2d::Zero();  ///< of the position, px², from residual, gradients and blur
+        /// Of the position, px², from how the nine parts of the patch pull against each other: the cluster-robust
         /// covariance (Liang & Zeger, Biometrika 1986). Equal to `covariance` on average when the residual is noise;
         /// larger when parts of the patch moved differently.
         Eigen::Matrix2d scatter = Eigen::Matrix2d::Zero();
@@ -65,8 +66,8 @@ class ReferencePatch {
     /// blur equals the reference's (1.36 and 1.65), since too much of it loses more than too little.
     static constexpr double softerFrom = 1.4, coarserFrom = 1.8;
 
-    /// Registers in the level of the pyramid whose blur fits the size that the patch has there, so that a place seen
-    /// from nearer or through a longer lens is averaged as the reference was, not sampled here and there. All places
+    /// Registers in the level of the pyramid whose blur fits the size that the patch has there, so that a position seen
+    /// from nearer or through a longer lens is averaged as the reference was, not sampled here and there. All positions
     /// are in px of level 0. Nothing if the patch leaves the picture, the normal matrix is singular, or the steps run
     /// away.
     [[nodiscard]] std::optional<Result> registerIn(const Pyramid& picture, const Placement& start,
@@ -75,8 +76,8 @@ class ReferencePatch {
         return registerIn(picture, start, Options{});
     }
 
-    /// Adds to `squares` (one a place of the layout, any size at first) what is left of a registration's samples after
-    /// gain and bias, squared, in grey levels of the reference.
+    /// Adds to `squares` (one a position of the layout, any size at first) what is left of a registration's samples
+    /// after gain and bias, squared, in grey levels of the reference.
     void addResidual(const std::vector<float>& samples, std::vector<float>& squares) const;
     /// Weighs each pixel by how well it went with the others so far: mean squared residuals from addResidual, over
     /// `frames` frames. What lies at another depth, glitters or is hidden now and then stops pulling.

@@ -18,11 +18,11 @@ using Eight = float __attribute__((vector_size(32)));
 constexpr Eight ramp{0, 1, 2, 3, 4, 5, 6, 7};
 #define VA_INLINE inline __attribute__((always_inline))
 
-/// Weights of the cubic's taps −1 … N−2 for places x in 0..N−3: four taps serve places between one pair of pixels,
-/// each more those of one further pair.
+/// Weights of the cubic's taps −1 … N−2 for positions x in 0..N−3: four taps serve positions between one pair of
+/// pixels, each more those of one further pair.
 template <int N>
 VA_INLINE void cubicWeights(const Eight& x, Eight* w) {
-    // A place past pixel m has the weights of its fraction, m taps farther on.
+    // A position past pixel m has the weights of its fraction, m taps farther on.
     Eight s = x;
     for (int m = 1; m <= N - 4; ++m) s -= x >= float(m) ? Eight{} + 1.0f : Eight{};
     const Eight s2 = s * s;
@@ -38,7 +38,8 @@ VA_INLINE void cubicWeights(const Eight& x, Eight* w) {
     }
 }
 
-/// Eight places of which lane i lies x[i] to the right of and y[i] below pixel i of the row that `p` is one up-left of.
+/// Eight positions of which lane i lies x[i] to the right of and y[i] below pixel i of the row that `p` is one up-left
+/// of.
 template <int X, int Y>
 VA_INLINE void sampleSideBySide(const float* p, int stride, const Eight& x, const Eight& y, float* out) {
     Eight wx[X], wy[Y], sum{};
@@ -56,7 +57,7 @@ VA_INLINE void sampleSideBySide(const float* p, int stride, const Eight& x, cons
     std::memcpy(out, &sum, sizeof sum);
 }
 
-/// The same for places whose last row lies `more` rows below the first, 0..2.
+/// The same for positions whose last row lies `more` rows below the first, 0..2.
 template <int X>
 VA_INLINE void sampleSideBySide(const float* p, int stride, const Eight& x, const Eight& y, int more, float* out) {
     if (more == 0) sampleSideBySide<X, 4>(p, stride, x, y, out);
@@ -64,7 +65,7 @@ VA_INLINE void sampleSideBySide(const float* p, int stride, const Eight& x, cons
     else sampleSideBySide<X, 6>(p, stride, x, y, out);
 }
 
-/// Two places anywhere, four taps of a row each.
+/// Two positions anywhere, four taps of a row each.
 VA_INLINE void samplePair(const float* picture, int stride, const float* x, const float* y, float* out) {
     // Weights of the four taps along x as polynomials in the fraction: c0 + s (c1 + s (c2 + s c3)).
     const Eight c0{0, 1, 0, 0, 0, 1, 0, 0}, c1{-0.5f, 0, 0.5f, 0, -0.5f, 0, 0.5f, 0},

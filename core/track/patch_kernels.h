@@ -21,15 +21,15 @@ struct PatchLayout {
 
     int side, chunks;
     int cuts[2];
-    std::vector<float> u, v;    ///< offsets from the middle, one per place in the order
+    std::vector<float> u, v;    ///< offsets from the middle, one per position in the order
     std::vector<int> pixel;     ///< row · side + column, or −1 for what is repeated
     std::vector<int> third;     ///< of the column, 0..2, by chunk and lane
     std::vector<int> rowThird;  ///< of the row, 0..2, by row
 };
 
-/// Samples `picture` at (m0 u + m1 v + m4, m2 u + m3 v + m5) with the Catmull–Rom cubic, for n places, n a multiple of
-/// eight. The caller has checked that all taps are inside. Eight places side by side in the reference are quickest
-/// where they lie nearly side by side in the picture as well.
+/// Samples `picture` at (m0 u + m1 v + m4, m2 u + m3 v + m5) with the Catmull–Rom cubic, for n positions, n a multiple
+/// of eight. The caller has checked that all taps are inside. Eight positions side by side in the reference are
+/// quickest where they lie nearly side by side in the picture as well.
 void sampleCubic(const float* picture, int stride, const float* u, const float* v, int n, const float* m, float* out);
 
 /// Sums over the rows begin..end of a patch, by chunk and lane: for each chunk nine times eight floats,

@@ -44,10 +44,10 @@ enum class MotionModel : uint8_t { translation, similarity, affine };
 
 /// What the patch tells of itself, averaged over the path's frames.
 struct PatchEvidence {
-    /// Variance of the place as the patch's parts scatter, over what noise explains; 1 = one surface, large = two
+    /// Variance of the position as the patch's parts scatter, over what noise explains; 1 = one surface, large = two
     /// surfaces, a highlight, a shadow's edge.
     float varianceInflation = 1;
-    /// Weaker over stronger sigma direction of the place, 0..1: near 0 the patch slides along an edge.
+    /// Weaker over stronger sigma direction of the position, 0..1: near 0 the patch slides along an edge.
     float anisotropy = 1;
 };
 

@@ -7,6 +7,7 @@
 #include <map>
 
 #include "base/parallel.h"
+#include "base/text.h"
 #include "track/calibrate.h"
 #include "track/feature_tracker.h"
 #include "track/frame_reader.h"
@@ -147,7 +148,7 @@ ReacquireResult reacquire(ReacquireRequest request, Progress& progress) {
                                               [&](const PathPoint& q) { return order.contains(q.frame); })))
                 continue;
             piece.setAside = true;
-            piece.setAsideReason = "joined into path " + std::to_string(path.id);
+            piece.setAsideReason = text("joined into path %d", path.id);
             ++result.joined;
         }
         for (const PathPoint& p : c.found) path.put(p);

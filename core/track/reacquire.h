@@ -19,7 +19,7 @@ struct ReacquireRequest {
     std::function<std::optional<Placement>(const Path&, int frame)> expected;
     std::function<bool(int frame, double x, double y)> allowed;  ///< empty = everywhere
     double lowestQuality = 0.92;
-    double reach = 2;  ///< px that the spot may lie off its expected place
+    double reach = 2;  ///< px that the spot may lie off its expected position
 };
 
 struct ReacquireResult {

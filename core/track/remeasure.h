@@ -30,7 +30,7 @@ struct RemeasureRequest {
     /// px a frame²: under a move that changes by less in every frame a smear's middle is right as it is.
     double leastChange = 2;
     double lowestQuality = 0.85;
-    double reach = 3;  ///< px that a spot may lie off its expected place
+    double reach = 3;  ///< px that a spot may lie off its expected position
 };
 
 struct RemeasureResult {
@@ -43,12 +43,12 @@ struct RemeasureResult {
 /// Measures smeared frames anew, now that the way of every spot before and after them is known.
 ///
 /// Under a fast and uneven move a smear is curved and its middle is not where the spot was in the shutter's middle: the
-/// mean place is off by T²/24 of the acceleration, and a straight smear along the last step points the wrong way. Here
-/// the reference is blurred along the passage itself, so that registration gives the place in the shutter's middle. How
-/// long the shutter was open is found first, on the fastest frames: the share of the frame's time with which the
-/// blurred references look most like the picture. Points of all other frames are moved by what is left of that mean.
-/// References come from frames that are not smeared; points by hand stay. Assumes that the shutter opens and closes
-/// evenly around the frame's time and at once over the picture.
+/// mean position is off by T²/24 of the acceleration, and a straight smear along the last step points the wrong way.
+/// Here the reference is blurred along the passage itself, so that registration gives the position in the shutter's
+/// middle. How long the shutter was open is found first, on the fastest frames: the share of the frame's time with
+/// which the blurred references look most like the picture. Points of all other frames are moved by what is left of
+/// that mean. References come from frames that are not smeared; points by hand stay. Assumes that the shutter opens and
+/// closes evenly around the frame's time and at once over the picture.
 ///
 /// Without fast frames that differ from their neighbours, or where no open shutter explains them better than none, the
 /// paths come back as they were and `openShare` is 0. Throws InputError from `read`, and Cancelled.

@@ -41,7 +41,7 @@ double median(std::vector<double>& v) {
     return v[v.size() / 2];
 }
 
-/// An affine field of moves, fitted robustly (Cauchy weights) to those that were seen at some places; their median
+/// An affine field of moves, fitted robustly (Cauchy weights) to those that were seen at some positions; their median
 /// where fewer than eight were seen, and none with fewer than five.
 class MoveField {
   public:
@@ -182,7 +182,8 @@ class Pass {
             const PathPoint& p = l.tracker.point();
             if (r_.allowed && !r_.allowed(frame_, p.x, p.y)) l.outcome = StepOutcome::lost;
         };
-        // Every eighth feature goes first: what they show of the frame's common jolt helps the others to their place.
+        // Every eighth feature goes first: what they show of the frame's common jolt helps the others to their
+        // position.
         constexpr size_t every = 8;
         const auto share = [&](bool scouts, const MoveField& jolt) {
             parallelRanges(int(live_.size()), 8, [&](int begin, int end) {

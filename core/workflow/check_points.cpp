@@ -44,9 +44,9 @@ const char* wordFor(Kind kind) {
 
 }  // namespace
 
-std::vector<CheckPoint> readCheckPoints(const std::string& text, const std::string& source) {
+std::vector<CheckPoint> readCheckPoints(const std::string& content, const std::string& source) {
     std::vector<CheckPoint> out;
-    std::istringstream lines(text);
+    std::istringstream lines(content);
     std::string line;
     for (int number = 1; std::getline(lines, line); ++number) {
         for (char& c : line)
@@ -61,8 +61,9 @@ std::vector<CheckPoint> readCheckPoints(const std::string& text, const std::stri
         if (words.size() != 4 || !x[0] || !x[1] || !x[2]) {
             // Titles over the columns are no point.
             if (out.empty() && number == 1 && words.size() == 4 && !x[0] && !x[1] && !x[2]) continue;
-            throw InputError("\"" + source + "\", line " + std::to_string(number) +
-                             ": a point is a name and three numbers, \"name x y z\". Names hold no blanks.");
+            throw InputError(
+                text("\"%s\", line %d: a point is a name and three numbers, \"name x y z\". Names hold no blanks.",
+                     source.c_str(), number));
         }
         CheckPoint c;
         c.name = words[0];
@@ -71,11 +72,12 @@ std::vector<CheckPoint> readCheckPoints(const std::string& text, const std::stri
         c.measure.tolerance = 0.01;
         for (const CheckPoint& other : out)
             if (other.name == c.name)
-                throw InputError("\"" + source + "\", line " + std::to_string(number) + ": the name \"" + c.name +
-                                 "\" is there twice. Give each point a name of its own.");
+                throw InputError(
+                    text("\"%s\", line %d: the name \"%s\" is there twice. Give each point a name of its own.",
+                         source.c_str(), number, c.name.c_str()));
         out.push_back(std::move(c));
     }
-    if (out.empty()) throw InputError("\"" + source + "\" holds no point. A line is \"name x y z\".");
+    if (out.empty()) throw InputError(text("\"%s\" holds no point. A line is \"name x y z\".", source.c_str()));
     return out;
 }
 
@@ -145,9 +147,9 @@ const MeasureReport* reportOf(const Shot& shot, int id) {
 }
 
 std::string checkPointLine(const CheckPoint& c, const MeasureReport* report) {
-    if (!c.on) return c.name + ": switched off.";
-    if (c.measure.paths.empty()) return c.name + ": no feature is assigned to it yet.";
-    if (!report) return c.name + ": not in the solve yet.";
+    if (!c.on) return text("%s: switched off.", c.name.c_str());
+    if (c.measure.paths.empty()) return text("%s: no feature is assigned to it yet.", c.name.c_str());
+    if (!report) return text("%s: not in the solve yet.", c.name.c_str());
     std::string out = c.name + ": ";
     if (!report->why.empty()) return out + report->why;
     const char* unit = c.measure.kind == Kind::rightAngle ? "°" : " m";

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "base/error.h"
+#include "base/text.h"
 
 namespace va {
 namespace {
@@ -58,9 +59,8 @@ Exclusion::Exclusion(const Shot& shot)
     matte_ = openPlate(spec_.spec);
     const PlateInfo& m = matte_->info();
     if (m.width != plate_.width || m.height != plate_.height)
-        throw InputError("The mask \"" + spec_.spec + "\" is " + std::to_string(m.width) + " × " +
-                         std::to_string(m.height) + ", the plate " + std::to_string(plate_.width) + " × " +
-                         std::to_string(plate_.height) + ". Render the mask at the plate's size.");
+        throw InputError(text("The mask \"%s\" is %d × %d, the plate %d × %d. Render the mask at the plate's size.",
+                              spec_.spec.c_str(), m.width, m.height, plate_.width, plate_.height));
 }
 
 bool Exclusion::allowed(int frame, double x, double y) {
@@ -71,14 +71,17 @@ bool Exclusion::matteCovers(int frame, double x, double y) {
     const std::scoped_lock lock(mutex_);
     if (frame != held_) {
         const PlateInfo& m = matte_->info();
-        // In step with the plate by number, or by place in the range when the numbers differ; then the artist's offset.
+        // In step with the plate by number, or by position in the range when the numbers differ; then the artist's
+        // offset.
         const int wanted = frame + spec_.frameOffset;
         const int number = m.still            ? m.frames.first
                            : m.exists(wanted) ? wanted
                                               : wanted - plate_.frames.first + m.frames.first;
         if (!m.exists(number))
-            throw InputError("The mask \"" + m.spec + "\" has no picture for frame " + std::to_string(frame) +
-                             ". Render it for the whole range, set its frame offset, or shorten the range.");
+            throw InputError(
+                text("The mask \"%s\" has no picture for frame %d. Render it for the whole range, set its frame "
+                     "offset, or shorten the range.",
+                     m.spec.c_str(), frame));
         const Luma luma = matte_->luma(number);
         Plane<uint8_t> inside(luma.width, luma.height);
         for (size_t i = 0; i < luma.data.size(); ++i)

@@ -55,7 +55,7 @@ void know(Shot& shot, const Intrinsics& lens) {
 }  // namespace
 
 Shot withEdgesFound(const Shot& shot, int frame, Progress& progress, std::string* sentence) {
-    progress.stage("Looking for straight edges", 0, 0.3);
+    progress.stage(text("Looking for straight edges"), 0, 0.3);
     Shot out = shot;
     std::erase_if(out.edges, [&](const StraightEdge& e) { return e.frame == frame && !e.accepted && !e.drawn; });
     const auto chains = findEdgeChains(lumaOf(shot, frame));
@@ -85,9 +85,9 @@ Shot withEdgesFound(const Shot& shot, int frame, Progress& progress, std::string
 Shot withEdgeAlong(const Shot& shot, int frame, const Eigen::Vector2d& from, const Eigen::Vector2d& to) {
     const EdgeChain chain = edgeAlong(lumaOf(shot, frame), from, to);
     if (chain.points.size() < 8)
-        throw InputError(
+        throw InputError(text(
             "There is no edge to track along this stroke. Begin and end right on the edge, between places where it "
-            "is free.");
+            "is free."));
     Shot out = shot;
     out.edges.push_back({freeEdgeId(out), frame, chain.points, true, true});
     return out;
@@ -122,8 +122,8 @@ Shot withLensFromEdges(const Shot& shot, Progress& progress, std::string* senten
 
 Shot withChart(const Shot& shot, Progress& progress) {
     if (shot.chartStills.empty())
-        throw InputError("Choose stills of a lens chart first: ten or more, tilted to all sides.");
-    progress.stage("Finding the chart", int(shot.chartStills.size()), 0.8);
+        throw InputError(text("Choose stills of a lens chart first: ten or more, tilted to all sides."));
+    progress.stage(text("Finding the chart"), int(shot.chartStills.size()), 0.8);
     std::vector<ChartView> views;
     std::vector<std::string> without;
     int width = 0, height = 0;
@@ -156,7 +156,7 @@ Shot withChart(const Shot& shot, Progress& progress) {
 
 Shot withChartLens(const Shot& shot) {
     if (shot.chart->stills.empty() || !shot.chart->trouble.empty())
-        throw InputError("There is no chart result to take. Choose stills of a chart and calibrate first.");
+        throw InputError(text("There is no chart result to take. Choose stills of a chart and calibrate first."));
     const LensFile file{shot.chart->lens, shot.chart->width, shot.chart->height, {}, shot.chart->rmsPx, {}, false};
     Shot out = shot;
     know(out, shot.hasPlate() ? file.forSize(shot.plate.width, shot.plate.height) : shot.chart->lens);
@@ -168,9 +168,9 @@ Shot withLensFile(const Shot& shot, const std::string& path) {
     if (!file.stops.empty()) {
         if (shot.priors.focal == Known::unknown)
             throw InputError(
-                "\"" + path +
-                "\" is of a zoom lens: give the focal length of this shot first, then the distortion at it can "
-                "be had.");
+                text("\"%s\" is of a zoom lens: give the focal length of this shot first, then the distortion at it "
+                     "can be found.",
+                     path.c_str()));
         file = file.at(shot.priors.focalMm);
     }
     Shot out = shot;
@@ -201,7 +201,7 @@ Shot withLensModel(const Shot& shot, LensKind kind, std::string* sentence) {
     say(sentence,
         converted.largestPx < 1e6
             ? text("Converted: the two models differ by at most %.3f px inside the frame.", converted.largestPx)
-            : std::string("The model can't do what the lens does: it folds over inside the frame."));
+            : text("The model can't do what the lens does: it folds over inside the frame."));
     return out;
 }
 
@@ -221,7 +221,7 @@ BackFacts backFactsOf(const PlateInfo& plate, const CameraBase& base) {
     };
     std::vector<Claim> claims;
     if (plate.sensorWidthMm)
-        claims.push_back({*plate.sensorWidthMm * plate.width / wide, "its focal plane resolution"});
+        claims.push_back({*plate.sensorWidthMm * plate.width / wide, text("its focal plane resolution")});
     if (const auto camera = base.camera(plate.cameraMaker, plate.cameraModel))
         claims.push_back({fullDiagonal / camera->cropFactor * widthOfDiagonal,
                           text("the camera data base (crop factor %.3g)", camera->cropFactor)});
@@ -269,7 +269,7 @@ Shot withBackFacts(const Shot& shot, const BackFacts& facts) {
 
 Shot withLensProfile(const Shot& shot, const LensProfile& profile, std::string* sentence) {
     if (shot.priors.focal == Known::unknown || !(shot.priors.focalMm > 0))
-        throw InputError("Give the focal length first: the data base knows the distortion for each.");
+        throw InputError(text("Give the focal length first: the data base knows the distortion for each."));
     RadialPolynomial p;
     p.form = RadialForm(int(profile.form));
     p.terms = profile.terms;

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <map>
 
+#include "base/text.h"
 #include "track/remeasure.h"
 #include "workflow/exclusion.h"
 #include "workflow/whole_frames.h"
@@ -30,12 +31,11 @@ class SolvedWays {
         if (!spot) return std::nullopt;
         std::optional<Eigen::Vector2d> x[5];
         for (int k = -2; k <= 2; ++k)
-            if (const auto c = cameras_.find(frame + k); c != cameras_.end())
-                x[k + 2] = c->second.rows.project(*spot);
+            if (const auto c = cameras_.find(frame + k); c != cameras_.end()) x[k + 2] = c->second.rows.project(*spot);
         if (!x[2]) return std::nullopt;
         Passage out;
         if (x[0] && x[1] && x[3] && x[4]) {
-            // Through five places: a shake of a few frames' length is underrated by three.
+            // Through five positions: a shake of a few frames' length is underrated by three.
             out.velocity = (8 * (*x[3] - *x[1]) - (*x[4] - *x[0])) / 12;
             out.acceleration = (16 * (*x[1] + *x[3]) - (*x[0] + *x[4]) - 30 * *x[2]) / 12;
         } else if (x[1] && x[3]) {
@@ -89,7 +89,7 @@ Shot withSmearRemeasured(const Shot& shot, Progress& progress) {
     const SolvedWays ways(shot);
     const auto source = openPlate(shot.plateSpec, shot.overrides);
     Exclusion exclusion(shot);
-    progress.stage("Looking at motion blur", 0, 0.2);
+    progress.stage(text("Looking at motion blur"), 0, 0.2);
     RemeasureRequest request;
     request.paths = *shot.paths;
     for (const int f : shot.frames())

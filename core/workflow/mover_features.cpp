@@ -5,6 +5,7 @@
 #include <map>
 
 #include "base/error.h"
+#include "base/text.h"
 #include "solve/mover.h"
 #include "workflow/exclusion.h"
 #include "workflow/mover_work.h"
@@ -87,7 +88,7 @@ std::vector<Path> moreFeatures(const Shot& shot, const std::map<int, Outline>& o
     request.options.spacing = std::max(4.0, 0.6 * defaultPatchRadius(shot.plate.width));
     request.standing = shot.paths.get();
     request.firstId = shot.paths->empty() ? 1 : shot.paths->back().id + 1;
-    progress.stage("Finding features on the mover", int(request.frames.size()), 0.4);
+    progress.stage(text("Finding features on the mover"), int(request.frames.size()), 0.4);
     if (request.frames.size() < 2) return {};
     std::vector<Path> out = trackFeatures(std::move(request), progress);
     reader.removeFrom(out);

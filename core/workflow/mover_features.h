@@ -6,7 +6,7 @@
 namespace va {
 
 /// More features for the movers. A scene's features are spread over the frame, so that a thing that fills a small part
-/// of it gets few, and its turn is told by those alone. For each solved mover with less than 160 of them, new
+/// of it gets few, and its rotation is told by those alone. For each solved mover with less than 160 of them, new
 /// features are looked for densely among its own (inside of their outline in every frame) and tracked; those that move
 /// as it does, to a point of its solve, become its own, and the rest is dropped, above all what stands still. A mover
 /// that was only `proposed` goes where three of four features among its own stand still: then it is none. The mover is

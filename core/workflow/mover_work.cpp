@@ -29,11 +29,11 @@ const SolvedPoint* pointOf(const SolveResult& solve, int path) {
 Shot withMover(const Shot& shot, const std::vector<int>& paths, const std::string& name) {
     Mover m;
     m.id = freeMoverId(shot);
-    m.name = name.empty() ? "Mover " + std::to_string(m.id) : name;
+    m.name = name.empty() ? text("Mover %d", m.id) : name;
     for (const int id : paths)
         if (shot.path(id) && !shot.moverOfPath(id)) m.paths.push_back(id);
     std::sort(m.paths.begin(), m.paths.end());
-    if (m.paths.empty()) throw InputError("Select features on the thing that moves first.");
+    if (m.paths.empty()) throw InputError(text("Select features on the thing that moves first."));
     Shot out = shot;
     out.movers.push_back(std::move(m));
     return out;
@@ -111,8 +111,8 @@ std::string moverVerdict(const Shot& shot, const Mover& m) {
     (void)moverScale(shot, m, &sure);
     std::string out = text("%s: %d of %zu frames, %zu points, fit %.2f px", m.name.c_str(), m.solve->solvedCount(),
                            m.solve->frames.size(), m.solve->points.size(), m.solve->rmsPx);
-    if (!sure) out += "; its size is not known: give a distance on it, or level the ground it stands on";
-    else if (m.scaleBy == MoverScale::ground) out += "; its lowest point is taken to stand on the ground";
+    if (!sure) out += text("; its size is not known: give a distance on it, or level the ground it stands on");
+    else if (m.scaleBy == MoverScale::ground) out += text("; its lowest point is taken to stand on the ground");
     return out + (doubt.empty() ? "." : ". " + doubt);
 }
 

@@ -3,19 +3,13 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstdio>
 #include <set>
 
+#include "base/text.h"
 #include "track/calibrate.h"
 
 namespace va {
 namespace {
-
-std::string said(const char* pattern, double value) {
-    char out[160];
-    std::snprintf(out, sizeof out, pattern, value);
-    return out;
-}
 
 /// Paths that come within half a patch of a longer one but not all the way along with it.
 std::set<int> crossingPaths(const Shot& shot) {
@@ -88,22 +82,22 @@ std::map<int, std::string> pathsToPrune(const Shot& shot, const PruneRules& rule
         const double rough = std::sqrt(squares / std::max(1, counting));
         const auto r = residual.find(p.id);
         std::string why;
-        if (rules.shorterThan && counting < *rules.shorterThan) why = said("only %.0f frames long", counting);
-        else if (rules.raggedOver && rough > *rules.raggedOver) why = said("ragged: %.2f px off smooth motion", rough);
+        if (rules.shorterThan && counting < *rules.shorterThan) why = text("only %d frames long", counting);
+        else if (rules.raggedOver && rough > *rules.raggedOver) why = text("ragged: %.2f px off smooth motion", rough);
         else if (rules.qualityUnder && p.meanQuality() < *rules.qualityUnder)
-            why = said("quality %.2f", p.meanQuality());
+            why = text("quality %.2f", p.meanQuality());
         else if (rules.driftOver && double(p.drift()) > *rules.driftOver)
-            why = said("may have drifted %.2f px", double(p.drift()));
-        else if (rules.jumpOver && most > *rules.jumpOver) why = said("jumps by %.2f px", most);
+            why = text("may have drifted %.2f px", double(p.drift()));
+        else if (rules.jumpOver && most > *rules.jumpOver) why = text("jumps by %.2f px", most);
         else if (rules.residualOver && r != residual.end() && r->second > *rules.residualOver)
-            why = said("residual %.2f px", r->second);
-        else if (rules.nearerToEdge && edge < *rules.nearerToEdge) why = said("%.0f px from the picture's edge", edge);
+            why = text("residual %.2f px", r->second);
+        else if (rules.nearerToEdge && edge < *rules.nearerToEdge) why = text("%.0f px from the picture's edge", edge);
         else if (rules.varianceInflationOver && double(p.evidence.varianceInflation) > *rules.varianceInflationOver)
-            why = said("patch holds two surfaces (varianceInflation %.1f)", double(p.evidence.varianceInflation));
+            why = text("patch holds two surfaces (variance inflation %.1f)", double(p.evidence.varianceInflation));
         else if (rules.anisotropyUnder && double(p.evidence.anisotropy) < *rules.anisotropyUnder)
-            why = said("slides along an edge (anisotropy %.2f)", double(p.evidence.anisotropy));
-        else if (rules.inMask && masked * 2 >= int(p.points.size()) && masked > 0) why = "in a mask";
-        else if (crossing.contains(p.id)) why = "crosses another path";
+            why = text("slides along an edge (anisotropy %.2f)", double(p.evidence.anisotropy));
+        else if (rules.inMask && masked * 2 >= int(p.points.size()) && masked > 0) why = text("in a mask");
+        else if (crossing.contains(p.id)) why = text("crosses another path");
         if (!why.empty()) out[p.id] = why;
     }
     return out;

@@ -17,22 +17,23 @@ std::string refineSentence(int observations, int paths, double fitBefore, double
         return text("Nothing stands out: fit %.3f px. There is nothing to set aside.", fitBefore);
     std::string out = text("Set aside %d single observation%s and %d path%s. Fit %.3f → %.3f px", observations,
                            observations == 1 ? "" : "s", paths, paths == 1 ? "" : "s", fitBefore, fitAfter);
-    if (checkBefore < 0 || checkAfter < 0) return out + "; there is no check error to tell whether the camera gained.";
+    if (checkBefore < 0 || checkAfter < 0)
+        return text("%s; there is no check error to tell whether the camera gained.", out.c_str());
     out += text(", check %.3f → %.3f px. ", checkBefore, checkAfter);
     const double gain = 1 - checkAfter / std::max(1e-9, checkBefore);
-    if (gain > 0.02) return out + "The check error fell as well: the camera is better.";
+    if (gain > 0.02) return text("%sThe check error fell as well: the camera is better.", out.c_str());
     if (gain < -0.02)
-        return out +
-               "The check error rose: the camera is worse for it. Undo, and look at the lens or for things that "
-               "move.";
-    return out + "Only the fit error fell: the number is smaller, the camera no better.";
+        return text(
+            "%sThe check error rose: the camera is worse for it. Undo, and look at the lens or for things that move.",
+            out.c_str());
+    return text("%sOnly the fit error fell: the number is smaller, the camera no better.", out.c_str());
 }
 
 Shot withRefinement(const Shot& shot, const RefineRule& rule, Progress& progress) {
     Shot out = shot;
     const SolveResult& solve = *shot.solve;
     if (solve.motion != Motion::free) {
-        out.refineReport = "There is no solve with depth yet to refine. Solve first.";
+        out.refineReport = text("There is no solve with depth yet to refine. Solve first.");
         return out;
     }
     const double limit = std::max(rule.never, rule.overTimes * solve.rmsPx);

@@ -11,11 +11,11 @@
 namespace va {
 namespace {
 
-/// Points without doubt that a path needs for its place in the scene to be told without the doubtful ones.
-constexpr int fewest = 8;
+/// Points without doubt that a path needs for its position in the scene to be told without the doubtful ones.
+constexpr int fewestSure = 8;
 /// A stretch is trusted where it lies, as root mean square, within its own deviation or within this, px at 1280 px of
 /// width: about as far as sound points lie from a solve.
-constexpr double near = 0.2;
+constexpr double nearEnough = 0.2;
 
 bool doubtful(const PathPoint& q) { return q.doubtful; }
 bool anyDoubt(const std::vector<Path>& paths) {
@@ -35,9 +35,9 @@ bool mostIsDoubtful(const std::vector<Path>& paths) {
 
 class Doubt {
   public:
-    explicit Doubt(int width) : variance_(doubtVariance(width)), near_(near * width / 1280.0) {}
+    explicit Doubt(int width) : variance_(doubtVariance(width)), near_(nearEnough * width / 1280.0) {}
 
-    /// Makes those stretches of a path sure that lie where the solve puts its place.
+    /// Makes those stretches of a path sure that lie where the solve puts its position.
     void settle(Path& p, const SolveResult& solve, const Eigen::Vector3d& place) const {
         for (size_t i = 0; i < p.points.size();) {
             size_t end = i;
@@ -92,7 +92,7 @@ Shot withDoubtSettled(const Shot& shot, const std::function<Shot(const Shot&)>& 
     for (Path& p : *paths) {
         const auto others =
             std::count_if(p.points.begin(), p.points.end(), [](const PathPoint& q) { return !q.doubtful; });
-        if (const auto place = places.find(p.id); place != places.end() && others >= fewest)
+        if (const auto place = places.find(p.id); place != places.end() && others >= fewestSure)
             doubt.settle(p, *without.solve, place->second);
         p.points.eraseIf(doubtful);
         any = any || std::ptrdiff_t(p.points.size()) > others;

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "workflow/suggest_masks.h"
+#include "base/text.h"
 
 #include <algorithm>
 #include <cmath>
@@ -10,7 +11,7 @@
 namespace va {
 namespace {
 
-constexpr size_t fewest = 5;
+constexpr size_t fewestPaths = 5;
 constexpr int keyEvery = 12;
 
 /// Convex hull, counter-clockwise in y-up terms (Andrew, "Another efficient algorithm for convex hulls in two
@@ -88,7 +89,7 @@ std::vector<std::vector<const Path*>> regions(const std::vector<const Path*>& pa
     for (size_t i = 0; i < paths.size(); ++i) byRoot[root(i)].push_back(paths[i]);
     std::vector<std::vector<const Path*>> out;
     for (auto& [r, members] : byRoot)
-        if (members.size() >= fewest) out.push_back(std::move(members));
+        if (members.size() >= fewestPaths) out.push_back(std::move(members));
     std::sort(out.begin(), out.end(), [](const auto& a, const auto& b) { return a.size() > b.size(); });
     return out;
 }
@@ -130,21 +131,22 @@ std::vector<MaskSuggestion> suggestMasks(const Shot& shot) {
         s.shape.name = (moving ? "moving " : "far ") + std::to_string(out.size() + 1);
         s.moving = moving;
         s.paths = int(region.size());
-        s.reason =
-            std::to_string(region.size()) + (moving ? " paths around frame " : " points around frame ") +
-            std::to_string(s.shape.keys.front().frame) +
-            (moving ? " move together, but not with the scene." : " lie too far away to tell where the camera stands.");
+        const int frame = s.shape.keys.front().frame;
+        s.reason = moving
+                       ? text("%zu paths around frame %d move together, but not with the scene.", region.size(), frame)
+                       : text("%zu points around frame %d lie too far away to tell where the camera stands.",
+                              region.size(), frame);
         out.push_back(std::move(s));
     };
     std::vector<const Path*> strangers;
     for (const SolveOutlier& o : shot.solve->outliers) {
         const Path* p = shot.path(o.pathId);
         if (!p || !o.whole || p->setAside || p->points.size() < 8 || p->meanQuality() < 0.93) continue;
-        if (o.reason.find("does not move with the scene") != std::string::npos) strangers.push_back(p);
+        if (o.reason == OutlierReason::notScene) strangers.push_back(p);
     }
     for (const auto& region : regions(strangers, reach)) add(region, true);
 
-    // Largest distance between camera places, over which a point's angle changes.
+    // Largest distance between camera positions, over which a point's angle changes.
     double base = 0;
     std::vector<Eigen::Vector3d> places;
     for (const SolvedFrame& f : shot.solve->frames)

@@ -16,7 +16,7 @@ struct MaskSuggestion {
 
 /// After a solve: regions whose paths the solve could not use although they are long and clean, close together and
 /// moving alike (things with a motion of their own), and regions whose points lie so far that the camera's whole move
-/// changes their angle by less than a fifth of a pixel's (they only help the turn, and carry no parallax). Each is
+/// changes their angle by less than a fifth of a pixel's (they only help the rotation, and carry no parallax). Each is
 /// outlined by the hull of its paths, grown by a patch, with a key about every 12 frames. At least five paths make a
 /// region. Without a solve with depth there are none.
 std::vector<MaskSuggestion> suggestMasks(const Shot& shot);

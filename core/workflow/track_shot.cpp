@@ -8,6 +8,7 @@
 
 #include "base/error.h"
 #include "base/parallel.h"
+#include "base/text.h"
 #include "track/reacquire.h"
 #include "workflow/exclusion.h"
 #include "workflow/undistort_first.h"
@@ -19,12 +20,11 @@ namespace {
 
 std::vector<int> framesToTrack(const Shot& shot) {
     if (shot.range.empty())
-        throw InputError("The work range is empty. Set its in and out points so that it holds frames.");
+        throw InputError(text("The work range is empty. Set its in and out points so that it holds frames."));
     std::vector<int> frames = shot.frames();
     if (frames.empty())
-        throw InputError("The work range " + std::to_string(shot.range.first) + "–" + std::to_string(shot.range.last) +
-                         " holds no picture of the plate, which has " + std::to_string(shot.plate.frames.first) + "–" +
-                         std::to_string(shot.plate.frames.last) + ".");
+        throw InputError(text("The work range %d–%d holds no picture of the plate, which has %d–%d.", shot.range.first,
+                              shot.range.last, shot.plate.frames.first, shot.plate.frames.last));
     return frames;
 }
 
@@ -203,7 +203,7 @@ Shot withExclusionsApplied(const Shot& shot, Progress& progress) {
 
 Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar, const std::optional<Intrinsics>& undistort) {
     const std::vector<int> frames = framesToTrack(shot);
-    progress.stage("Tracking features", int(frames.size()) * (shot.care == Care::careful ? 2 : 1), 0.55);
+    progress.stage(text("Tracking features"), int(frames.size()) * (shot.care == Care::careful ? 2 : 1), 0.55);
     Shot out = shot;
     Tracker tracker(shot, progress, undistort);
     TrackRequest request = tracker.request(frames);
@@ -256,7 +256,7 @@ Shot withPaths(const Shot& shot, Progress& progress, Shot* soFar) {
     const std::vector<int> after = between(shot, shot.tracked.last, std::max(shot.tracked.last, shot.range.last)),
                            before = between(shot, shot.tracked.first, std::min(shot.tracked.first, shot.range.first));
     if (work == TrackWork::grow) {
-        progress.stage("Tracking the new frames", int(after.size() + before.size()), 0.55);
+        progress.stage(text("Tracking the new frames"), int(after.size() + before.size()), 0.55);
         Tracker tracker(shot, progress);
         try {
             growOneSide(tracker, *paths, after);
@@ -280,11 +280,11 @@ Shot withPaths(const Shot& shot, Progress& progress, Shot* soFar) {
     }
     take();
     if (!(shot.exclusions == shot.exclusionsTracked)) {
-        progress.stage("Applying masks", 0, 0.1);
+        progress.stage(text("Applying masks"), 0, 0.1);
         const std::vector<int> freed = freedFrames(out, between(out, tracked.first, tracked.last));
         out = withExclusionsApplied(out, progress);
         if (freed.size() > 1) {
-            progress.stage("Tracking where masks went", freed.back() - freed.front() + 1, 0.4);
+            progress.stage(text("Tracking where masks went"), freed.back() - freed.front() + 1, 0.4);
             Tracker tracker(out, progress);
             TrackRequest request = tracker.request(between(out, freed.front(), freed.back()));
             trackBetween(out, tracker, std::move(request));
@@ -301,7 +301,7 @@ Shot withMorePaths(const Shot& shot, Density density, Progress& progress, const 
     for (const Path& p : *shot.paths)
         if (!p.setAside && p.origin == PathOrigin::automatic) live += p.points.size();
     if (double(live) > 0.7 * options.features * double(frames.size())) return shot;
-    progress.stage("Tracking more features", int(frames.size()) * (options.backward ? 2 : 1), 0.5);
+    progress.stage(text("Tracking more features"), int(frames.size()) * (options.backward ? 2 : 1), 0.5);
     Shot out = shot;
     Tracker tracker(shot, progress, undistort);
     TrackRequest request = tracker.request(frames);
@@ -315,11 +315,11 @@ Shot withGuidedTrack(const Shot& shot, Progress& progress, std::string* sentence
         if (sentence) *sentence = s;
     };
     if (shot.solve->motion != Motion::free) {
-        say("There is no solve with depth yet to guide the track. Solve first.");
+        say(text("There is no solve with depth yet to guide the track. Solve first."));
         return shot;
     }
     const std::vector<int> frames = framesToTrack(shot);
-    progress.stage("Finding lost features again", int(frames.size()), 0.9);
+    progress.stage(text("Finding lost features again"), int(frames.size()), 0.9);
     Tracker tracker(shot, progress);
     std::map<int, const SolvedPoint*> points;
     for (const SolvedPoint& p : shot.solve->points)
@@ -358,9 +358,9 @@ Shot withGuidedTrack(const Shot& shot, Progress& progress, std::string* sentence
     tracker.whole.removeFrom(result.paths);
     tracker.whole.addTo(out.plate.damaged);
     out.paths = std::make_shared<std::vector<Path>>(std::move(result.paths));
-    say("Found " + std::to_string(result.foundAgain) + " lost points again and joined " +
-        std::to_string(result.joined) + (result.joined == 1 ? " piece." : " pieces.") +
-        (result.foundAgain > 0 ? " Solve again to use them." : ""));
+    say(text(result.joined == 1 ? "Found %d lost points again and joined %d piece.%s"
+                                : "Found %d lost points again and joined %d pieces.%s",
+             result.foundAgain, result.joined, result.foundAgain > 0 ? text(" Solve again to use them.").c_str() : ""));
     return out;
 }
 

@@ -8,7 +8,7 @@ namespace va {
 /// What bringing the paths up to date takes.
 enum class TrackWork {
     none,        ///< they are
-    exclusions,  ///< only masks changed: points are covered or uncovered, freed places looked at
+    exclusions,  ///< only masks changed: points are covered or uncovered, freed positions looked at
     grow,        ///< only the range grew: new frames alone
     all          ///< plate, density or care changed, or there are none yet
 };

@@ -25,7 +25,7 @@ struct Run {
     std::vector<FrameRange> damaged;  ///< left out
 
     [[nodiscard]] std::string leftOut() const {
-        return damaged.empty() ? std::string() : " Damaged and left out: " + describeRanges(damaged) + ".";
+        return damaged.empty() ? std::string() : text(" Damaged and left out: %s.", describeRanges(damaged).c_str());
     }
 };
 
@@ -67,8 +67,9 @@ Run throughMap(PlateSource& source, const std::vector<int>& frames, const PixelM
 Run distortThrough(PlateSource& insert, const std::vector<int>& frames, const PixelMap& map, Filter filter,
                    bool premultiplied, const PictureSeries& to, Progress& progress) {
     if (to.ending == "jpg" || to.ending == "dpx" || to.isMovie())
-        throw InputError("An insert is nothing without its alpha, which ." + to.ending +
-                         " files can't hold. Write exr, png or tif.");
+        throw InputError(
+            text("An insert is nothing without its alpha, which .%s files can't hold. Write exr, png or tif.",
+                 to.ending.c_str()));
     // PNG and TIFF say themselves how their colour is meant, and are read by that; only of EXR it has to be told.
     const bool multiply = !premultiplied && insert.info().format.find("EXR") != std::string::npos;
     PictureSeries with = to;
@@ -79,7 +80,7 @@ Run distortThrough(PlateSource& insert, const std::vector<int>& frames, const Pi
 }  // namespace
 
 std::filesystem::path PictureSeries::file(int frame) const {
-    return folder / (isMovie() ? stem + "." + ending : stem + "." + text("%04d", frame) + "." + ending);
+    return folder / (isMovie() ? stem + "." + ending : stem + "." + formatted("%04d", frame) + "." + ending);
 }
 
 ResampledSeries undistortPlate(PlateSource& plate, const std::vector<int>& frames, const Intrinsics& lens,
@@ -134,23 +135,25 @@ ResampledSeries throughStmap(PlateSource& source, const std::vector<int>& frames
                              int width, int height, bool distortion, Filter filter, bool premultiplied,
                              const PictureSeries& to, Progress& progress) {
     const PictureFile file = readPicture(stmap);
-    const std::string name = "The STMap \"" + stmap.string() + "\"";
+    const std::string name = text("The STMap \"%s\"", stmap.string().c_str());
     if (!file.floats)
-        throw InputError(name +
-                         " holds whole numbers, which place pixels to a 65536th of the picture at best. Have it "
-                         "written as 32-bit float EXR.");
+        throw InputError(
+            text("%s holds whole numbers, which place pixels to a 65536th of the picture at best. Have it written as "
+                 "32-bit float EXR.",
+                 name.c_str()));
     const Picture& picture = file.picture;
     if ((width > 0 && picture.width != width) || (height > 0 && picture.height != height))
         throw InputError(name + text(" is %d × %d px, but the plate is %d × %d px. It was made for another plate or "
                                      "another overscan: take the one of this size.",
                                      picture.width, picture.height, width, height));
     Picture whole = picture;
-    // Maps of others may come without an alpha: then every place inside the source counts.
+    // Maps of others may come without an alpha: then every position inside the source counts.
     if (!file.alpha)
         for (size_t i = 3; i < whole.data.size(); i += 4) whole.data[i] = 1;
     const PixelMap map = mapOfStmap(whole, source.info().width, source.info().height);
     if (std::none_of(map.x.data.begin(), map.x.data.end(), [](float v) { return v == v; }))
-        throw InputError(name + " points nowhere into the picture: red and green should lie between 0 and 1.");
+        throw InputError(
+            text("%s points nowhere into the picture: red and green should lie between 0 and 1.", name.c_str()));
     ResampledSeries out;
     const Run run = distortion
                         ? distortThrough(source, frames, map, filter, premultiplied, to, progress)

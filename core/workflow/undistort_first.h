@@ -10,7 +10,7 @@ namespace va {
 /// its width, beyond what a change of focal length does.
 bool distortsStrongly(const Intrinsics& lens, int width, int height);
 
-/// True where the whole plate has a place in an undistorted frame: the lens does not fold over, and the frame is no
+/// True where the whole plate has a position in an undistorted frame: the lens does not fold over, and the frame is no
 /// giant.
 bool canBeUndistorted(const Intrinsics& lens, int width, int height);
 

@@ -11,7 +11,7 @@
 namespace va {
 namespace {
 
-/// Places and paths between the plate and its undistorted frame.
+/// Positions and paths between the plate and its undistorted frame.
 class Undistortion {
   public:
     Undistortion(const Intrinsics& lens, int width, int height)
@@ -23,7 +23,7 @@ class Undistortion {
 
     [[nodiscard]] Luma picture(const Luma& plate) const { return resample(plate, map_); }
 
-    /// Plate place of an undistorted one, with d(plate)/d(undistorted).
+    /// Plate position of an undistorted one, with d(plate)/d(undistorted).
     [[nodiscard]] Eigen::Vector2d toPlate(const Eigen::Vector2d& undistorted, Eigen::Matrix2d* slope = nullptr) const {
         const Intrinsics& s = frame_.undistorted;
         Eigen::Matrix2d j;

@@ -7,7 +7,7 @@ namespace va {
 
 /// As trackFeatures(), on the plate undistorted by a lens: where the lens distorts so strongly that a feature is
 /// deformed on its way across the frame, it keeps its shape there. The request and the result are in px of the plate:
-/// places go through the lens exactly, and covariances by its slope. Features keep a patch away from the plate's
+/// positions go through the lens exactly, and covariances by its slope. Features keep a patch away from the plate's
 /// border, where the undistorted picture ends.
 ///
 /// Throws InputError where the lens can't be straight, else as trackFeatures().

@@ -26,11 +26,11 @@ std::vector<FrameRange> runs(const std::vector<int>& frames) {
 }
 
 Verdict onPlate(const Shot& s) {
-    if (!s.hasPlate()) return {Lamp::none, "Open a movie, stills or a photo."};
+    if (!s.hasPlate()) return {Lamp::none, text("Open a movie, stills or a photo.")};
     const PlateInfo& p = s.plate;
     std::string base = text("%d×%d · %s fps%s · %d–%d", p.width, p.height, s.rate().label().c_str(),
                             p.rateAssumed && !s.overrides.rate ? " assumed" : "", s.range.first, s.range.last);
-    if (s.frames().empty()) return {Lamp::look, "The work range holds no picture. Set in and out anew."};
+    if (s.frames().empty()) return {Lamp::look, text("The work range holds no picture. Set in and out anew.")};
     if (!p.warnings.empty()) return {Lamp::look, p.warnings.front()};
     const PlateFindings& found = s.findings;
     for (int cut : found.cuts)
@@ -39,11 +39,13 @@ Verdict onPlate(const Shot& s) {
                                      s.range.first, cut - 1, cut, s.range.last)};
     if (found.interlaced)
         return {Lamp::look,
-                base + ". Interlaced: two moments are woven into each picture. Have it de-interlaced first."};
+                text("%s. Interlaced: two moments are woven into each picture. Have it de-interlaced first.",
+                     base.c_str())};
     if (!found.duplicates.empty())
-        return {Lamp::look, base + ". Repeated pictures: " + describeRanges(runs(found.duplicates)) +
-                                ". The rate of the footage may have been converted."};
-    if (!found.black.empty()) return {Lamp::look, base + ". Black: " + describeRanges(runs(found.black))};
+        return {Lamp::look, text("%s. Repeated pictures: %s. The rate of the footage may have been converted.",
+                                 base.c_str(), describeRanges(runs(found.duplicates)).c_str())};
+    if (!found.black.empty())
+        return {Lamp::look, text("%s. Black: %s", base.c_str(), describeRanges(runs(found.black)).c_str())};
     std::vector<int> damaged;
     std::string cause;
     for (const FrameDamage& d : p.damaged) {
@@ -52,19 +54,21 @@ Verdict onPlate(const Shot& s) {
         damaged.push_back(d.frame);
     }
     if (!damaged.empty()) {
-        base += ". Damaged and left out: " + describeRanges(runs(damaged)) + " (" + cause + ")";
+        base += text(". Damaged and left out: %s (%s)", describeRanges(runs(damaged)).c_str(), cause.c_str());
         if (int(damaged.size()) * 10 > s.range.count())
             return {Lamp::look,
                     base + text(": %zu of %d frames. Copy the footage again, or choose a range without them.",
                                 damaged.size(), s.range.count())};
     }
     if (!found.dependent.empty()) {
-        base += ". Coded as changes of damaged frames, and not to be trusted: " + describeRanges(runs(found.dependent));
+        base += text(". Coded as changes of damaged frames, and not to be trusted: %s",
+                     describeRanges(runs(found.dependent)).c_str());
         if (int(found.dependent.size()) * 10 > s.range.count())
-            return {Lamp::look, base + ". Copy the footage again, or choose a range without them."};
+            return {Lamp::look, text("%s. Copy the footage again, or choose a range without them.", base.c_str())};
     }
-    if (!p.gaps.empty()) return {Lamp::look, base + ". Missing: " + describeRanges(p.gaps)};
-    if (p.rateAssumed && !s.overrides.rate && !p.still) return {Lamp::look, base + ": set the rate if it differs"};
+    if (!p.gaps.empty()) return {Lamp::look, text("%s. Missing: %s", base.c_str(), describeRanges(p.gaps).c_str())};
+    if (p.rateAssumed && !s.overrides.rate && !p.still)
+        return {Lamp::look, text("%s: set the rate if it differs", base.c_str())};
     return {Lamp::good, base};
 }
 
@@ -87,11 +91,11 @@ Verdict onLens(const Shot& s) {
         if (s.priors.focal == Known::known) return {Lamp::good, text("focal length %.4g mm known", s.priors.focalMm)};
         if (s.priors.focal == Known::start)
             return {Lamp::none, text("focal length starts at %.4g mm", s.priors.focalMm)};
-        return {Lamp::none, "Unknown: the solve will find it"};
+        return {Lamp::none, text("Unknown: the solve will find it")};
     }
     const Intrinsics& l = s.solve->lens;
     const double across = horizontalFieldOfView(l, s.plate.width, s.plate.height) * 180 / M_PI;
-    const std::string how = s.priors.distortion == Known::known ? "given" : "solved";
+    const std::string how = s.priors.distortion == Known::known ? text("given") : text("solved");
     if (s.solve->distortionRefusedPx >= 0 && !stalenessOf(s).solve) return {Lamp::look, refusalOf(*s.solve)};
     return {stalenessOf(s).solve ? Lamp::stale : Lamp::good,
             text("field of view %.1f° · %s %s", across, lensInBrief(l.lens).c_str(), how.c_str())};
@@ -113,8 +117,8 @@ Verdict onFeatures(const Shot& s) {
                                  m->name.c_str(), m->ride == MaskRide::patch ? "patch" : "path")};
     if (s.paths->empty()) {
         if (s.pathsFrom != 0)
-            return {Lamp::look, "Nothing to track was found: the picture has no texture, or a mask covers it."};
-        return {Lamp::none, "Not tracked yet"};
+            return {Lamp::look, text("Nothing to track was found: the picture has no texture, or a mask covers it.")};
+        return {Lamp::none, text("Not tracked yet")};
     }
     int live = 0;
     for (const Path& p : *s.paths) live += !p.setAside;
@@ -190,8 +194,9 @@ std::string unmetCheckPoints(const Shot& s) {
                            r.reports[worst].off, angle ? "°" : " m", r.reports[worst].inTolerances);
     if (unmet > 1) out += text(", and %d more %s missed", unmet - 1, unmet == 2 ? "is" : "are");
     if (r.freeRmsPx > 0 && r.rmsPx > 1.3 * r.freeRmsPx)
-        out += text("; using_ the check points took the fit from %.2f to %.2f px", r.freeRmsPx, r.rmsPx);
-    return out + ". They contradict each other or the plate: look at the worst, and at what it is assigned to.";
+        out += text("; using the check points took the fit from %.2f to %.2f px", r.freeRmsPx, r.rmsPx);
+    return text("%s. They contradict each other or the plate: look at the worst, and at what it is assigned to.",
+                out.c_str());
 }
 
 /// " · 12 frames only turn · 3 filled": what stands in place of a solve.
@@ -204,8 +209,8 @@ std::string stoodIn(const SolveResult& r) {
         smoothed += f.origin == PoseOrigin::smoothed;
     }
     std::string out;
-    if (!turned.empty()) out += " · rotation only at " + describeRanges(runs(turned));
-    if (!filled.empty()) out += " · filled by interpolation: " + describeRanges(runs(filled));
+    if (!turned.empty()) out += text(" · rotation only at %s", describeRanges(runs(turned)).c_str());
+    if (!filled.empty()) out += text(" · filled by interpolation: %s", describeRanges(runs(filled)).c_str());
     if (smoothed > 0) out += text(" · %d frame%s smoothed", smoothed, smoothed == 1 ? "" : "s");
     return out;
 }
@@ -213,7 +218,7 @@ std::string stoodIn(const SolveResult& r) {
 /// " · rows read over 0.61 ± 0.02 of the frame's time"
 std::string readoutInBrief(const SolveResult& r) {
     if (r.readout == 0) return {};
-    // Two places are shown: what is surer than that is as sure as they are.
+    // Two decimals are shown: what is surer than that is as sure as they are.
     return r.readoutSigma >= 0
                ? text(" · rows read over %.2f ± %.2f of the frame's time", r.readout, std::max(0.01, r.readoutSigma))
                : text(" · rows read over %.2f of the frame's time", r.readout);
@@ -235,7 +240,7 @@ std::string unreached(const Shot& s) {
     for (const auto& f : r.frames)
         if (!f.solved) missing.push_back(f.frame);
     const std::vector<FrameRange> stretches = runs(missing);
-    const std::string where = "No camera at " + describeRanges(stretches);
+    const std::string where = text("No camera at %s", describeRanges(stretches).c_str());
     for (const FrameRange& stretch : stretches)
         for (const int cut : s.findings.cuts)
             if (cut == stretch.first || cut == stretch.last + 1)
@@ -244,29 +249,33 @@ std::string unreached(const Shot& s) {
     const bool bridged = std::all_of(stretches.begin(), stretches.end(), [&](const FrameRange& stretch) {
         return stretch.first > r.frames.front().frame && stretch.last < r.frames.back().frame && stretch.count() <= 8;
     });
-    if (bridged) return where + ": too few features lead there. Fill the gaps from their neighbours, or add features.";
-    return where + ": too few features lead there. Add some, or shorten the range.";
+    if (bridged)
+        return text("%s: too few features lead there. Fill the gaps from their neighbours, or add features.",
+                    where.c_str());
+    return text("%s: too few features lead there. Add some, or shorten the range.", where.c_str());
 }
 
 Verdict onSolve(const Shot& s) {
     const SolveResult& r = *s.solve;
-    if (s.solveFrom == 0) return {Lamp::none, "Not solved yet"};
+    if (s.solveFrom == 0) return {Lamp::none, text("Not solved yet")};
     const int frames = int(r.frames.size());
     if (const std::string focal = focalContradiction(s); !focal.empty() && !stalenessOf(s).solve)
         return {Lamp::look, focal};
     if (!r.has() && allOnMovers(s))
-        return {Lamp::look,
-                "All features belong to movers: nothing is left to solve the camera from. Add features on what stands "
-                "still, or make a mover a part of the scene again."};
+        return {
+            Lamp::look,
+            text("All features belong to movers: nothing is left to solve the camera from. Add features on what stands "
+                 "still, or make a mover a part of the scene again.")};
     switch (r.trouble) {
         case SolveTrouble::tooFewFrames:
-            return {Lamp::look, frames < 2 ? "A single frame has no motion to solve from. Choose a longer range."
-                                           : "The paths are too short to join the frames. Track again, or choose a "
-                                             "range where the view stays longer."};
+            return {Lamp::look, frames < 2
+                                    ? text("A single frame has no motion to solve from. Choose a longer range.")
+                                    : text("The paths are too short to join the frames. Track again, or choose a "
+                                           "range where the view stays longer.")};
         case SolveTrouble::tooFewPaths:
             return {Lamp::look,
-                    "Too few features join the frames: a solve needs about 24 over a third of the picture. Add "
-                    "features, or loosen the mask."};
+                    text("Too few features join the frames: a solve needs about 24 over a third of the picture. Add "
+                         "features, or loosen the mask.")};
         case SolveTrouble::noStart:
             if (r.parallaxPx < 2)
                 return {
@@ -283,12 +292,13 @@ Verdict onSolve(const Shot& s) {
         case SolveTrouble::noParallax:
             if (r.motion == Motion::lockedOff)
                 return {Lamp::look,
-                        "The camera does not move: no depth can be had. Use a clip with a moving camera, or match it "
-                        "as a still."};
+                        text("Locked-off camera: no depth can be solved. Use a clip with a moving camera, or match it "
+                             "as a still.")};
             return {Lamp::look,
-                    text("The camera only turns%s (%.2f px%s): no depth can be had, so there is no floor. The "
-                         "turn itself is solved over %d of %d frames and can be exported.",
-                         r.zooms ? " and zooms" : "", r.rmsPx, readoutInBrief(r).c_str(), r.solvedCount(), frames)};
+                    text("Nodal pan%s (%.2f px%s): no depth can be solved, so there is no floor. The rotation is "
+                         "solved over "
+                         "%d of %d frames and can be exported.",
+                         r.zooms ? " with a zoom" : "", r.rmsPx, readoutInBrief(r).c_str(), r.solvedCount(), frames)};
         case SolveTrouble::growthStopped:
         case SolveTrouble::none: break;
     }
@@ -296,7 +306,7 @@ Verdict onSolve(const Shot& s) {
     std::string number = text("fit %.2f px%s%s", r.rmsPx, check.c_str(), zoomInBrief(r).c_str());
     number += evidenceInBrief(s) + readoutInBrief(r) + stoodIn(r);
     if (!s.movers.empty()) number += text(" · %zu mover%s", s.movers.size(), s.movers.size() == 1 ? "" : "s");
-    if (stalenessOf(s).solve) return {Lamp::stale, number + ", before the last change. Solve again."};
+    if (stalenessOf(s).solve) return {Lamp::stale, text("%s, before the last change. Solve again.", number.c_str())};
     if (r.trouble == SolveTrouble::growthStopped) return {Lamp::look, number + ". " + unreached(s)};
     // A nodal pan explains the paths as well as a path of the camera does: that path is then a product of noise.
     if (s.choices.move == MoveChoice::free && r.rotationRmsPx >= 0 && r.rotationRmsPx < 1.2 * r.rmsPx)
@@ -320,9 +330,11 @@ Verdict onSolve(const Shot& s) {
                 number + text(". This move does not tell how rows were read (± %.2f of the frame's time): give the "
                               "read-out time, or take all rows as read at once.",
                               r.readoutSigma)};
-    if (r.rmsPx > 1.0) return {Lamp::look, number + ": above 1 px things will slide. Look at the worst features."};
+    if (r.rmsPx > 1.0)
+        return {Lamp::look, text("%s: above 1 px things will slide. Look at the worst features.", number.c_str())};
     if (r.checkRmsPx > 2 * r.rmsPx + 0.1)
-        return {Lamp::look, number + ": the check is much worse than the fit. Too much may have been pruned."};
+        return {Lamp::look,
+                text("%s: the check is much worse than the fit. Too much may have been pruned.", number.c_str())};
     // Things that are laid out far from the features slide by a pixel and more then.
     if (const double doubt = focalDoubt(r); doubt > 0.005)
         return {Lamp::look,
@@ -337,21 +349,22 @@ Verdict onSolve(const Shot& s) {
 }
 
 Verdict onGround(const Shot& s) {
-    if (!s.solve->has()) return {Lamp::none, "Needs a solve"};
-    if (s.solve->motion != Motion::free) return {Lamp::none, "No depth, so no floor"};
+    if (!s.solve->has()) return {Lamp::none, text("Needs a solve")};
+    if (s.solve->motion != Motion::free) return {Lamp::none, text("No depth, so no floor")};
     const GroundFit& g = *s.ground;
     if (!g.trouble.empty()) return {Lamp::look, g.trouble};
-    const std::string scale = !g.metric             ? std::string(" No scale yet.")
+    const std::string scale = !g.metric             ? text(" No scale yet.")
                               : s.groundSpec.length ? text(" Scale from %.4g m.", s.groundSpec.length->metres)
-                                                    : std::string(" Scale from the check points.");
-    if (s.solve->measured.placed && g.usedPaths.empty()) return {Lamp::good, "World from the known positions." + scale};
+                                                    : text(" Scale from the check points.");
+    if (s.solve->measured.placed && g.usedPaths.empty())
+        return {Lamp::good, text("World from the known positions.%s", scale.c_str())};
     if (s.groundSpec.levelPaths.empty())
-        return {Lamp::good, text("First level by itself, from %d points.%s", int(g.usedPaths.size()), scale.c_str())};
+        return {Lamp::good, text("Automatic level from %d points.%s", int(g.usedPaths.size()), scale.c_str())};
     return {Lamp::good, text("Level from %d points.%s", int(g.usedPaths.size()), scale.c_str())};
 }
 
 Verdict onLayout(const Shot& s) {
-    if (s.things.empty()) return {Lamp::none, "Nothing placed yet"};
+    if (s.things.empty()) return {Lamp::none, text("Nothing placed yet")};
     std::string out;
     for (const ThingKind& kind : allKinds()) {
         const auto n = std::count_if(s.things.begin(), s.things.end(),
@@ -365,8 +378,8 @@ Verdict onLayout(const Shot& s) {
 }
 
 Verdict onExport(const Shot& s) {
-    if (s.exportedFrom == 0) return {Lamp::none, s.solve->has() ? "Not written yet" : "Needs a solve"};
-    if (stalenessOf(s).exported) return {Lamp::stale, "Written before the last change"};
+    if (s.exportedFrom == 0) return {Lamp::none, s.solve->has() ? text("Not written yet") : text("Needs a solve")};
+    if (stalenessOf(s).exported) return {Lamp::stale, text("Written before the last change")};
     return {s.exportFailed ? Lamp::look : Lamp::good, s.exportReport};
 }
 
@@ -374,11 +387,13 @@ Verdict onExport(const Shot& s) {
 
 std::string refusalOf(const SolveResult& r) {
     if (r.distortionRefusedPx < 0) return {};
-    const std::string taken = r.lens.lens.isZero() ? "taken as none" : "kept as given";
-    const std::string why = r.distortionRefusedPx < 1e6 ? text("could be had only to ± %.1f px", r.distortionRefusedPx)
-                                                        : std::string("came out folding over inside the frame");
-    return "Distortion " + why + " from these frames, so it was " + taken +
-           ". Give a start value from edges or a chart, or solve more frames.";
+    const std::string taken = r.lens.lens.isZero() ? text("taken as none") : text("kept as given");
+    const std::string why = r.distortionRefusedPx < 1e6 ? text("is known only to ± %.1f px", r.distortionRefusedPx)
+                                                        : text("folds over inside the frame");
+    return text(
+        "Distortion %s from these frames, so it was %s. Give a start value from edges or a chart, or solve more "
+        "frames.",
+        why.c_str(), taken.c_str());
 }
 
 std::vector<Cover> coverOf(const Shot& shot) {
@@ -416,7 +431,8 @@ Verdict verdictOn(const Shot& shot, Step step) {
         case Step::ground: return onGround(shot);
         case Step::layout: return onLayout(shot);
         case Step::proof:
-            return {Lamp::none, shot.things.empty() ? "Nothing to prove yet" : "Scrub the plate: does it stick?"};
+            return {Lamp::none,
+                    shot.things.empty() ? text("Nothing to prove yet") : text("Scrub the plate: does it stick?")};
         case Step::exporting: return onExport(shot);
     }
     return {};
@@ -434,7 +450,7 @@ Verdict sentenceThatMatters(const Shot& shot) {
         const Verdict v = verdictOn(shot, step);
         if (v.lamp == Lamp::look || v.lamp == Lamp::stale) return v;
     }
-    if (!shot.solve->has()) return {Lamp::none, "Press Match shot, or open a step at the left."};
+    if (!shot.solve->has()) return {Lamp::none, text("Press Match shot, or open a step at the left.")};
     return verdictLine(shot, Step::solve);
 }
 

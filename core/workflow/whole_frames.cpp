@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "workflow/whole_frames.h"
+#include "base/text.h"
 
 #include <algorithm>
 #include <cmath>
@@ -13,7 +14,7 @@ namespace {
 constexpr int farthest = 64;
 /// Around a point, as far as its pattern reaches; and how far off it may be where that depends on damage. Both in px at
 /// 1280 px of width.
-constexpr double reach = 6, unsure = 2;
+constexpr double settlingReach = 6, unsure = 2;
 /// How far from what depends on damage a reference may be taken, px at 1280 px of width; and the share of a frame from
 /// which on it may be taken anywhere.
 constexpr double around = 32, mostlyDoubtful = 0.9;
@@ -59,8 +60,9 @@ Luma WholeFrames::read(int frame) {
         damaged_[frame] = {cause, f};
         return std::move(*picture);
     }
-    throw InputError("Frame " + std::to_string(frame) + " and all around it are damaged: " + cause +
-                     ". Choose a range without them, or copy the file again.");
+    throw InputError(
+        text("Frame %d and all around it are damaged: %s. Choose a range without them, or copy the file again.", frame,
+             cause.c_str()));
 }
 
 bool WholeFrames::damaged(int frame) const {
@@ -102,7 +104,7 @@ void WholeFrames::moveReference(Path& p) const {
 }
 
 void WholeFrames::cutAtDoubtfulReferences(Path& p) const {
-    const double margin = reach * source_.info().width / 1280.0;
+    const double margin = settlingReach * source_.info().width / 1280.0;
     const std::vector<PathPoint>& points = p.points.values();
     // Where one point and the next are measured against different references, the newer one was taken at the point
     // with the smaller count.
@@ -130,7 +132,7 @@ void WholeFrames::cutAtDoubtfulReferences(Path& p) const {
 void WholeFrames::removeFrom(std::vector<Path>& paths) {
     const std::scoped_lock lock(mutex_);
     if (damaged_.empty() && depending_.empty()) return;
-    const double margin = reach * source_.info().width / 1280.0;
+    const double margin = settlingReach * source_.info().width / 1280.0;
     const float variance = doubtVariance(source_.info().width);
     std::map<int, int> sound;  // points of a frame that depend on no damage
     for (Path& p : paths) {

@@ -11,7 +11,7 @@
 
 namespace va {
 
-/// Variance, px², that says a point's place depends on damaged pictures: two pixels at 1280 px of width, squared.
+/// Variance, px², that says a point's position depends on damaged pictures: two pixels at 1280 px of width, squared.
 float doubtVariance(int width);
 
 /// So many points of a frame that depend on no damage tell where the camera was.
@@ -36,8 +36,8 @@ class WholeFrames {
     /// InputError where a long stretch around the frame is damaged as well.
     Luma read(int frame);
     [[nodiscard]] bool damaged(int frame) const;
-    /// Whether a path may take its reference at a place of a frame that was read: what depends on damage, and what is
-    /// near it, is no picture to measure others against. True everywhere in frames that depend on damage nearly as a
+    /// Whether a path may take its reference at a position of a frame that was read: what depends on damage, and what
+    /// is near it, is no picture to measure others against. True everywhere in frames that depend on damage nearly as a
     /// whole: there is nothing better in them.
     [[nodiscard]] bool mayBegin(int frame, double x, double y) const;
     /// What turned out to be damaged so far, in order of frames.

@@ -8,8 +8,13 @@
 #include <QTemporaryDir>
 #include <QTest>
 #include <QTimer>
+#include <atomic>
+#include <chrono>
+#include <thread>
 
 #include "base/error.h"
+#include "document/background.h"
+#include "document/job_result.h"
 #include "document/undo_step.h"
 #include "shot/shot_file.h"
 #include "style/theme.h"
@@ -209,7 +214,7 @@ class DocumentTest : public QObject {
         Ui ui(QStringLiteral(VA_SOURCE_DIR "/demo/data/jib"));
         QSignalSpy troubles(&ui.document, &Document::troubled);
         Shot done = readShot(solved_.toStdString());
-        ui.document.startJob("Work", [done](const Shot& s, Progress&, Shot& soFar) -> Shot {
+        ui.document.startJob("Work", Part::paths, [done](const Shot& s, Progress&, Shot& soFar) -> Shot {
             soFar = s;
             soFar.paths = done.paths;
             throw InputError("Frame 1020 can't be read.");
@@ -219,6 +224,62 @@ class DocumentTest : public QObject {
         QVERIFY(troubles[0][0].toString().contains("Frame 1020"));
         QVERIFY(troubles[0][0].toString().contains("kept"));
         QCOMPARE(ui.document.shot().paths->size(), done.paths->size());
+    }
+
+    // A job says which parts it may replace; whatever else it changed on its copy is dropped.
+    void aJobReplacesOnlyItsParts() {
+        Shot before = readShot(solved_.toStdString());
+        Shot made = before;
+        made.name = "renamed";
+        made.solve = std::make_shared<SolveResult>();
+        made.solveFrom = 7;
+        auto paths = std::make_shared<std::vector<Path>>(*made.paths);
+        paths->pop_back();
+        made.paths = paths;
+        made.priors.distortion = Known::known;
+        Shot now = before;
+        now.range.last -= 1;  // an edit while the job ran
+        const Shot onlyPaths = merged(now, {Part::paths, before, made});
+        QCOMPARE(onlyPaths.paths->size(), paths->size());
+        QCOMPARE(onlyPaths.solve, before.solve);
+        QCOMPARE(onlyPaths.solveFrom, before.solveFrom);
+        QCOMPARE(QString::fromStdString(onlyPaths.name), QString::fromStdString(before.name));
+        QCOMPARE(onlyPaths.range.last, now.range.last);
+        QVERIFY(onlyPaths.priors == before.priors);
+        const Shot solveAndLens = merged(now, {Part::solve | Part::lens, before, made});
+        QCOMPARE(solveAndLens.solve, made.solve);
+        QVERIFY(solveAndLens.priors.distortion == Known::known);
+        QCOMPARE(solveAndLens.paths, before.paths);
+        QCOMPARE(merged(now, {{}, before, made}).paths, before.paths);
+    }
+
+    // Its end cancels what runs and waits for it, and nothing is told any more.
+    void backgroundWorkEndsWithItsOwner() {
+        std::atomic<bool> begun = false, left = false;
+        bool told = false;
+        {
+            Background background;
+            background.start(
+                [&](Progress& progress) {
+                    begun = true;
+                    while (!progress.cancelled()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+                    std::this_thread::sleep_for(std::chrono::milliseconds(30));
+                    left = true;
+                    progress.check();
+                },
+                [&](Background::End, const QString&) { told = true; });
+            background.start([](Progress&) {}, [&](Background::End, const QString&) { told = true; });
+            QTRY_VERIFY(begun);
+        }
+        QVERIFY(left);
+        QCoreApplication::processEvents();
+        QVERIFY(!told);
+        Background again;
+        QString sentence;
+        again.start([](Progress&) { throw InputError("no disk"); },
+                    [&](Background::End end, const QString& s) { sentence = end == Background::End::failed ? s : ""; });
+        QTRY_COMPARE(sentence, QStringLiteral("no disk"));
+        QVERIFY(!again.running());
     }
 };
 

@@ -99,7 +99,7 @@ class FeaturesTest : public QObject {
         QVERIFY(std::fabs(here().y() - was.y() + 1) < 1e-9);
         QCOMPARE(ui.document.frame(), 1010);
         QCOMPARE(ui.document.shot().path(id)->at(1010)->origin, PointOrigin::byHand);
-        // Typed to the exact place, then tracked both ways.
+        // Typed to the exact position, then tracked both ways.
         setNumber(ui.child<NumberField>("handX"), QString::number(c.x()));
         setNumber(ui.child<NumberField>("handY"), QString::number(c.y()));
         QCOMPARE(here(), c);

@@ -82,7 +82,7 @@ class SolveTest : public QObject {
         QVERIFY(ui.child<QLabel>("solvedFocal")->text().contains("±"));
         QVERIFY(ui.plate->slipReadout().isEmpty());
         QTest::keyClick(&ui.window, Qt::Key_G);
-        // Over a feature that has a place.
+        // Over a feature that has a position.
         const int frame = ui.document.frame();
         for (const SolvedPoint& p : ui.document.shot().solve->points) {
             const Path* path = ui.document.shot().path(p.pathId);

@@ -99,11 +99,12 @@ Similarity similarityOf(const Eigen::VectorXd& x) {
     Similarity s;
     if (angle > 0) s.rotation = Eigen::Quaterniond(Eigen::AngleAxisd(angle, rotation / angle));
     s.scale = std::exp(x(3));
-    s.shift = x.segment<3>(4);
+    s.translation = x.segment<3>(4);
     return s;
 }
 
-/// Similarity from true to solved space: camera places and orientations give the start, whatever the path looks like.
+/// Similarity from true to solved space: camera positions and orientations give the start, whatever the path looks
+/// like.
 Similarity startAlignment(const Truth& t, const std::map<int, Solved>& solved) {
     Eigen::Matrix4d sum = Eigen::Matrix4d::Zero();
     Eigen::Vector3d trueMiddle = Eigen::Vector3d::Zero(), middle = trueMiddle;
@@ -120,7 +121,7 @@ Similarity startAlignment(const Truth& t, const std::map<int, Solved>& solved) {
     for (const auto& [f, s] : solved)
         a += (s.pose.position - middle).squaredNorm(), b += (t.frames.at(f).pose.position - trueMiddle).squaredNorm();
     out.scale = b > 0 ? std::sqrt(a / b) : 1;
-    out.shift = middle - out.scale * (out.rotation * trueMiddle);
+    out.translation = middle - out.scale * (out.rotation * trueMiddle);
     return out;
 }
 
@@ -140,7 +141,7 @@ MoverJudgement judgeMover(const std::string& cameraJson, const std::string& trut
     const Truth truth = readTruth(truthJson);
     const json j = json::parse(truthJson);
     if (scene.movers.empty() || !j.contains("movers")) throw InputError("no mover to judge");
-    // From the camera: axes and place of the mover.
+    // From the camera: axes and position of the mover.
     struct Seen {
         Eigen::Quaterniond ours, theirs;
         Eigen::Vector3d ourPlace, theirPlace;
@@ -175,7 +176,7 @@ MoverJudgement judgeMover(const std::string& cameraJson, const std::string& trut
         sum += q.coeffs() * q.coeffs().transpose();
     }
     const Eigen::Quaterniond axes(Eigen::SelfAdjointEigenSolver<Eigen::Matrix4d>(sum).eigenvectors().col(3).eval());
-    // ours = size · theirs + ours' axes · a place in the mover: four numbers, linear.
+    // ours = size · theirs + ours' axes · a position in the mover: four numbers, linear.
     Eigen::MatrixXd a(3 * Eigen::Index(seen.size()), 4);
     Eigen::VectorXd b(3 * Eigen::Index(seen.size()));
     for (size_t i = 0; i < seen.size(); ++i) {
@@ -197,6 +198,8 @@ MoverJudgement judgeMover(const std::string& cameraJson, const std::string& trut
     return out;
 }
 
+// The truth's places in the pictures are those of each frame's pose, for a rolling shutter that of the middle row; the
+// solved cameras are compared by their poses as well.
 Judgement judge(const std::string& cameraJson, const std::string& truthJson) {
     const SceneExport scene = readCameraJson(cameraJson, "camera.json");
     const Truth truth = readTruth(truthJson);

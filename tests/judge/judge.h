@@ -19,8 +19,8 @@ struct Judgement {
     [[nodiscard]] std::string line() const;
 };
 
-/// How a solved mover compares with the true one, seen from the camera: after the turn and the place of its axes, which
-/// are free, and its size against the scene.
+/// How a solved mover compares with the true one, seen from the camera: after the turn and the position of its axes,
+/// which are free, and its size against the scene.
 struct MoverJudgement {
     int frames = 0;           ///< compared
     double rotationDeg = 0;   ///< root mean square

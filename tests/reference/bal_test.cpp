@@ -35,7 +35,7 @@ TEST(Bundle, JacobianIsRightWhereItMatters) {
     for (int v = 0; v < 6; ++v) {
         View view;
         view.rotation = Eigen::AngleAxisd(0.05 * v, Eigen::Vector3d(0.2, 1, 0.1).normalized()).toRotationMatrix();
-        view.shift = Eigen::Vector3d(-0.5 * v, 0.1 * v, 0.05 * v * v);
+        view.translation = Eigen::Vector3d(-0.5 * v, 0.1 * v, 0.05 * v * v);
         truth.views.push_back(view);
         truth.lensOfView.push_back(0);
     }

@@ -99,7 +99,7 @@ TEST(Bundle, TiesPinTheWorldDown) {
     apart.sigma = 0.001;
     p.start.ties.push_back(apart);
     for (auto& x : p.start.points) x = 2 * x + away;
-    for (auto& v : p.start.views) v.shift = 2 * v.shift - v.rotation * away;
+    for (auto& v : p.start.views) v.translation = 2 * v.translation - v.rotation * away;
     const BundleSummary s = bundle(p.start, p.options);
     ASSERT_TRUE(s.usable);
     for (const PointTie& t : p.start.ties) EXPECT_LT(tieResiduals(t, p.start.points).norm() * t.sigma, 0.02);
@@ -117,7 +117,7 @@ TEST(Covariance, SpreadAgreesWithWhatIsStated) {
     o.views = 14, o.points = 60, o.seenFor = 1.2;
     o.noisePx = 0.2;
     o.disturb = 0;
-    // Two views fix turn, place and scale.
+    // Two views fix turn, position and scale.
     Eigen::VectorXd sum, squares;
     Eigen::VectorXd stated;
     int count = 0;
@@ -136,11 +136,11 @@ TEST(Covariance, SpreadAgreesWithWhatIsStated) {
         ASSERT_TRUE(bundle(p, options).usable);
         std::vector<int> all(p.views.size());
         for (size_t i = 0; i < all.size(); ++i) all[i] = int(i);
-        // What is looked at: focal length, k1, the places of the views and of the points.
+        // What is looked at: focal length, k1, the positions of the views and of the points.
         std::vector<double> off{p.lenses[0].focalPx - base.truth.lenses[0].focalPx,
                                 p.lenses[0].lens.value("k1") - base.truth.lenses[0].lens.value("k1")};
         for (size_t v = 1; v + 1 < all.size(); ++v)
-            for (int k = 0; k < 3; ++k) off.push_back((p.views[v].shift - base.truth.views[v].shift)[k]);
+            for (int k = 0; k < 3; ++k) off.push_back((p.views[v].translation - base.truth.views[v].translation)[k]);
         for (size_t i = 0; i < p.points.size(); ++i)
             for (int k = 0; k < 3; ++k) off.push_back((p.points[i] - base.truth.points[i])[k]);
         const Eigen::Map<const Eigen::VectorXd> e(off.data(), Eigen::Index(off.size()));
@@ -157,7 +157,7 @@ TEST(Covariance, SpreadAgreesWithWhatIsStated) {
         for (size_t v = 1; v + 1 < all.size(); ++v)
             for (int k = 0; k < 3; ++k) {
                 // A rotation moves the translation as well: t' = exp(w) t + s.
-                const Eigen::Vector3d t = p.views[v].shift;
+                const Eigen::Vector3d t = p.views[v].translation;
                 Eigen::Matrix<double, 3, 6> by;
                 by << 0, t.z(), -t.y(), 1, 0, 0, -t.z(), 0, t.x(), 0, 1, 0, t.y(), -t.x(), 0, 0, 0, 1;
                 const Eigen::Matrix3d c =
@@ -195,7 +195,7 @@ TEST(Slip, SpreadAgreesWithWhatIsStated) {
     std::vector<int> frames;
     for (int v = 0; v < o.views; ++v) frames.push_back(1001 + v);
     const FrameRange range{1001, 1000 + o.views};
-    // Places that nothing was measured at: the truth's points a little aside.
+    // Positions that nothing was measured at: the truth's points a little aside.
     std::vector<Eigen::Vector3d> places;
     for (size_t i = 0; i < base.truth.points.size(); i += 8)
         places.push_back(base.truth.points[i] * 1.07 + Eigen::Vector3d(0.1, 0.05, 0.2));
@@ -220,7 +220,7 @@ TEST(Slip, SpreadAgreesWithWhatIsStated) {
             for (int v = 0; v < o.views; ++v) {
                 const auto q = project(base.truth.views[size_t(v)], base.truth.lenses[0], places[k]);
                 if (!q || q->x() < 0 || q->y() < 0 || q->x() > o.width - 1 || q->y() > o.height - 1) continue;
-                // The best place is the one that slides least in px, so all count alike.
+                // The best position is the one that slides least in px, so all count alike.
                 seen.push_back({&p.views[size_t(v)], *p.lenses[0].normalisedFromPixel(*q), 1});
                 pixels.emplace_back(v, *q);
             }

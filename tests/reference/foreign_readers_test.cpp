@@ -108,7 +108,7 @@ TEST_F(ForeignReaders, StillsAreReadByOpenCv) {
     }
 }
 
-// An STMap is what other programs look up: they have to get the same places to the last bit.
+// An STMap is what other programs look up: they have to get the same positions to the last bit.
 TEST_F(ForeignReaders, StmapsKeepEveryBit) {
     const Intrinsics lens{100, 1, {47.5, 31.5}, LensModel::brownConrady(-0.05, 0.01)};
     const UndistortedFrame frame = undistortedFrame(lens, width, height, Overscan::none);

@@ -66,7 +66,7 @@ Intrinsics fromOpenCv(const cv::Mat& k, const cv::Mat& d) {
     return i;
 }
 
-/// Largest and mean distance between the undistorted places of pixels under two lenses, after the similarity that
+/// Largest and mean distance between the undistorted positions of pixels under two lenses, after the similarity that
 /// brings them together best: scale is the focal length, shift and turn are the principal point, which are compared
 /// apart.
 std::pair<double, double> mapDifference(const Intrinsics& a, const Intrinsics& b,
@@ -112,7 +112,7 @@ TEST(LensReference, PublishedChartSet) {
         const cv::Mat grey = cv::imread(folder + name, cv::IMREAD_GRAYSCALE);
         std::vector<cv::Point2f> found;
         ASSERT_TRUE(cv::findChessboardCornersSB(grey, cv::Size(9, 6), found, cv::CALIB_CB_ACCURACY)) << name;
-        // Their corners and ours are the same places.
+        // Their corners and ours are the same positions.
         for (const auto& p : found) {
             double nearest = 1e9;
             for (const auto& c : chart.corners)
@@ -186,7 +186,7 @@ TEST(LensReference, UndistortedAndDistortedAgainEveryPixelReturns) {
             worst = std::max(worst, (lens.pixelFromNormalised(n) - Eigen::Vector2d(x, y)).norm());
         }
     EXPECT_LT(worst, 0.001);
-    // Every second pixel of the undistorted frame that shows something shows a place inside the plate.
+    // Every second pixel of the undistorted frame that shows something shows a position inside the plate.
     for (int y = 0; y < frame.height; y += 2)
         for (int x = 0; x < frame.width; x += 2)
             if (const float sx = there.x.at(x, y); sx == sx) {
@@ -195,9 +195,9 @@ TEST(LensReference, UndistortedAndDistortedAgainEveryPixelReturns) {
             }
 }
 
-// A slanted edge as soft as lenses draw it (4 px from dark to light), whose true place is known, resampled by a map of
-// a known shift: the place of the edge may move by the shift and by nothing else (the principle of ISO 12233's slanted
-// edge). OpenCV's remap is measured beside it.
+// A slanted edge as soft as lenses draw it (4 px from dark to light), whose true position is known, resampled by a map
+// of a known shift: the position of the edge may move by the shift and by nothing else (the principle of ISO 12233's
+// slanted edge). OpenCV's remap is measured beside it.
 TEST(LensReference, ResamplingKeepsEdgesInTheirPlace) {
     const int w = 400, h = 200;
     const auto edge = [&](double x, double y) { return 0.5 + 0.5 * std::tanh((x - 200 - 0.083 * (y - 100)) / 2.0); };
@@ -245,7 +245,7 @@ TEST(LensReference, ResamplingKeepsEdgesInTheirPlace) {
 }
 
 // A zone plate (rings whose frequency grows outward, here to a period of 10 px) through a shift: its phase tells the
-// place to a thousandth of a pixel. The least-squares shift against the analytic picture is what is left.
+// position to a thousandth of a pixel. The least-squares shift against the analytic picture is what is left.
 TEST(LensReference, ResamplingKeepsAZonePlateInItsPlace) {
     const int n = 256;
     const auto zone = [&](double x, double y) {

@@ -65,7 +65,8 @@ TEST_F(Geometry, ProjectionAndDistortion) {
     cv::Mat rotation;
     cv::Rodrigues(toCv(view_.rotation), rotation);
     std::vector<cv::Point2d> theirs;
-    const cv::Mat shift = (cv::Mat_<double>(3, 1) << view_.shift.x(), view_.shift.y(), view_.shift.z());
+    const cv::Mat shift =
+        (cv::Mat_<double>(3, 1) << view_.translation.x(), view_.translation.y(), view_.translation.z());
     cv::projectPoints(world, rotation, shift, cameraMatrix(lens_), coefficients(lens_), theirs);
     for (size_t i = 0; i < points_.size(); ++i) {
         const auto ours = project(view_, lens_, points_[i]);
@@ -125,7 +126,7 @@ TEST_F(Geometry, EssentialMatrixAndPose) {
     const View second = viewFromPose(test::lookAlong({1.3, 0.3, 0.2}, 0.05, -0.02));
     // Relative pose, from the first view to the second.
     const Eigen::Matrix3d rotation = second.rotation * view_.rotation.transpose();
-    const Eigen::Vector3d shift = (second.shift - rotation * view_.shift).normalized();
+    const Eigen::Vector3d shift = (second.translation - rotation * view_.translation).normalized();
     Points2 a, b;
     std::vector<cv::Point2d> ca, cb;
     const double sigma = 0.3 / 1000;
@@ -144,7 +145,7 @@ TEST_F(Geometry, EssentialMatrixAndPose) {
     const auto pose = poseFromEssential(ours.model, a, b, ours.agrees);
     ASSERT_TRUE(pose);
     const double rotationError = Eigen::AngleAxisd(pose->rotation * rotation.transpose()).angle(),
-                 shiftError = std::acos(std::min(1.0, pose->shift.dot(shift)));
+                 shiftError = std::acos(std::min(1.0, pose->translation.dot(shift)));
     cv::theRNG().state = 1;
     cv::Mat mask, r, t;
     const cv::Mat e = cv::findEssentialMat(ca, cb, cv::Mat::eye(3, 3, CV_64F), cv::RANSAC, 0.999, 1.5 / 1000, mask);
@@ -158,7 +159,7 @@ TEST_F(Geometry, EssentialMatrixAndPose) {
 TEST_F(Geometry, FivePointSolutionsAreEssentialAndHoldTheTruth) {
     const View second = viewFromPose(test::lookAlong({1.3, 0.3, 0.2}, 0.05, -0.02));
     const Eigen::Matrix3d rotation = second.rotation * view_.rotation.transpose();
-    const Eigen::Vector3d s = (second.shift - rotation * view_.shift).normalized();
+    const Eigen::Vector3d s = (second.translation - rotation * view_.translation).normalized();
     Eigen::Matrix3d cross;
     cross << 0, -s.z(), s.y(), s.z(), 0, -s.x(), -s.y(), s.x(), 0;
     const Eigen::Matrix3d truth = (cross * rotation).normalized();
@@ -218,7 +219,8 @@ TEST_F(Geometry, ThreePointViewsHoldTheTruth) {
         const Points3 three{points_[size_t(trial * 3)], points_[size_t(trial * 3 + 1)], points_[size_t(trial * 3 + 2)]};
         double nearest = 9;
         for (const View& v : viewsFromThree(three, undistorted, {0, 1, 2}))
-            nearest = std::min(nearest, (v.rotation - view_.rotation).norm() + (v.shift - view_.shift).norm());
+            nearest =
+                std::min(nearest, (v.rotation - view_.rotation).norm() + (v.translation - view_.translation).norm());
         EXPECT_LT(nearest, 1e-5) << "trial " << trial;
     }
     EXPECT_TRUE(viewsFromThree({{0, 0, -5}, {1, 0, -5}, {2, 0, -5}}, {{0, 0}, {0.2, 0}, {0.4, 0}}, {0, 1, 2}).empty())
@@ -231,7 +233,7 @@ TEST_F(Geometry, TriangulationAsGoodAsOpenCv) {
         cv::Mat m(3, 4, CV_64F);
         for (int r = 0; r < 3; ++r) {
             for (int c = 0; c < 3; ++c) m.at<double>(r, c) = v.rotation(r, c);
-            m.at<double>(r, 3) = v.shift(r);
+            m.at<double>(r, 3) = v.translation(r);
         }
         return m;
     };
@@ -276,9 +278,9 @@ TEST(PlanarStart, ReadingsOfAHomographyAgreeWithOpenCv) {
             test::lookAlong({1 + 0.5 * u(random), 0.4 * u(random), 0.4 * u(random)}, 0.2 * u(random), 0.1 * u(random)));
         const View first = viewFromPose(test::lookAlong({0, 0, 0}, 0, 0));
         const Eigen::Matrix3d rotation = second.rotation * first.rotation.transpose();
-        second = {rotation, second.shift - rotation * first.shift};
+        second = {rotation, second.translation - rotation * first.translation};
         const Eigen::Vector3d normal = Eigen::Vector3d(0.4 * u(random), 0.4 * u(random), 1).normalized();
-        const Eigen::Matrix3d h = second.rotation + second.shift * normal.transpose() / 6;
+        const Eigen::Matrix3d h = second.rotation + second.translation * normal.transpose() / 6;
         Points2 a, b;
         for (int i = 0; i < 30; ++i) {
             a.emplace_back(0.4 * u(random), 0.3 * u(random));
@@ -294,11 +296,12 @@ TEST(PlanarStart, ReadingsOfAHomographyAgreeWithOpenCv) {
             double near = 1e9;
             for (size_t i = 0; i < turns.size(); ++i) {
                 const Eigen::Vector3d t(shifts[i].at<double>(0), shifts[i].at<double>(1), shifts[i].at<double>(2));
-                near = std::min(near, (toEigen(turns[i]) - p.rotation).norm() + (t.normalized() - p.shift).norm());
+                near =
+                    std::min(near, (toEigen(turns[i]) - p.rotation).norm() + (t.normalized() - p.translation).norm());
             }
             EXPECT_LT(near, 1e-6);
-            truth =
-                std::min(truth, (p.rotation - second.rotation).norm() + (p.shift - second.shift.normalized()).norm());
+            truth = std::min(truth, (p.rotation - second.rotation).norm() +
+                                        (p.translation - second.translation.normalized()).norm());
         }
         EXPECT_LT(truth, 1e-6);
     }

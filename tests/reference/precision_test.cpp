@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Tracking against the Cramér–Rao bound. For a shift of a patch between two pictures with white noise of variance s²
 // in each, the bound of its covariance is 2 s² (Σ g gᵀ)⁻¹ with g the gradients of the clean picture (Kay, "Fundamentals
-// of Statistical Signal Processing: Estimation Theory", 1993, chapter 3, from memory; here for two noisy pictures). It takes shape, gain
-// and bias for known; what is measured here has to find them as well.
+// of Statistical Signal Processing: Estimation Theory", 1993, chapter 3, from memory; here for two noisy pictures). It
+// takes shape, gain and bias for known; what is measured here has to find them as well.
 #include <gtest/gtest.h>
 
 #include <Eigen/Geometry>

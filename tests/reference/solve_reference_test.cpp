@@ -22,7 +22,7 @@ SolveResult solve(const SyntheticShot& s) {
     return solveShot(s.paths, s.request, progress);
 }
 
-/// Errors of a free solve after the similarity that places and turns agree best with.
+/// Errors of a free solve after the similarity that positions and turns agree best with.
 struct Errors {
     double focal = 0;     ///< share, worst frame
     double rotation = 0;  ///< radians, root mean square

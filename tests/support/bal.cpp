@@ -32,7 +32,7 @@ BundleProblem readBal(const std::string& file) {
         for (int k = 0; k < 3; ++k) shift[k] = number();
         View v;
         v.rotation = flip * Eigen::AngleAxisd(rotation.norm(), rotation.normalized()).toRotationMatrix();
-        v.shift = flip * shift;
+        v.translation = flip * shift;
         Intrinsics lens;
         lens.focalPx = number();
         lens.lens.setValue("k1", number());

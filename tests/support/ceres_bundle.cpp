@@ -9,6 +9,7 @@
 #include <cmath>
 #include <cstdio>
 
+#include "base/cross_matrix.h"
 #include "solve/minimal/resect.h"
 
 namespace va::test {
@@ -28,12 +29,6 @@ void readBlock(const LensBlock& b, Intrinsics& i) {
     i.focalPx = b[0];
     i.principalPoint = {b[1], b[2]};
     i.lens.setValues(b.data() + 3);
-}
-
-Eigen::Matrix3d crossMatrix(const Eigen::Vector3d& v) {
-    Eigen::Matrix3d m;
-    m << 0, -v.z(), v.y(), v.z(), 0, -v.x(), -v.y(), v.x(), 0;
-    return m;
 }
 
 /// Whitened reprojection error of one observation over (view, lens, point). Of the lens block the first L numbers are
@@ -165,7 +160,7 @@ BundleSummary ceresBundle(BundleProblem& problem, const BundleOptions& options, 
     for (size_t i = 0; i < views.size(); ++i) {
         const Eigen::AngleAxisd rotation(problem.views[i].rotation);
         Eigen::Map<Eigen::Vector3d>(views[i].data()) = rotation.angle() * rotation.axis();
-        Eigen::Map<Eigen::Vector3d>(views[i].data() + 3) = problem.views[i].shift;
+        Eigen::Map<Eigen::Vector3d>(views[i].data() + 3) = problem.views[i].translation;
     }
     std::vector<LensBlock> lenses;
     for (const Intrinsics& i : problem.lenses) lenses.push_back(blockOf(i));

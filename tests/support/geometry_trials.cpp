@@ -35,9 +35,9 @@ Set makeSet(std::mt19937_64& random, double wrongShare) {
     // The first view looks down +Z, as viewFromPose() of a camera at the origin does.
     const View first = viewFromPose(lookAlong({0, 0, 0}, 0, 0));
     const Eigen::Matrix3d rotation = s.second.rotation * first.rotation.transpose();
-    s.second = {rotation, s.second.shift - rotation * first.shift};
+    s.second = {rotation, s.second.translation - rotation * first.translation};
     const Eigen::Vector3d normal = Eigen::Vector3d(0.4 * u(random) - 0.2, 0.4 * u(random) - 0.2, 1).normalized();
-    s.homography = s.second.rotation + s.second.shift * normal.transpose() / 7;
+    s.homography = s.second.rotation + s.second.translation * normal.transpose() / 7;
     while (s.world.size() < 100) {
         const Eigen::Vector2d at(0.9 * (u(random) - 0.5), 0.6 * (u(random) - 0.5));
         const Eigen::Vector3d x = (3 + 9 * u(random)) * at.homogeneous();
@@ -121,7 +121,7 @@ double homographyError(const Set& s, const Eigen::Matrix3d& h) {
 /// Turn and direction of the shift together, degrees.
 double poseError(const Set& s, const Eigen::Matrix3d& rotation, const Eigen::Vector3d& shift) {
     const double angle = Eigen::AngleAxisd(rotation * s.second.rotation.transpose()).angle();
-    const double way = std::acos(std::clamp(shift.normalized().dot(s.second.shift.normalized()), -1.0, 1.0));
+    const double way = std::acos(std::clamp(shift.normalized().dot(s.second.translation.normalized()), -1.0, 1.0));
     return std::hypot(angle, way) * 180 / M_PI;
 }
 
@@ -146,7 +146,7 @@ std::vector<GeometryTrial> geometryTrials(int sets, unsigned seed) {
         [](const Set& s, unsigned n) {
             const auto e = robustEssential(s.a, s.b, sampling(n));
             const auto pose = e.found ? poseFromEssential(e.model, s.a, s.b, e.agrees) : std::nullopt;
-            return pose ? poseError(s, pose->rotation, pose->shift) : -1;
+            return pose ? poseError(s, pose->rotation, pose->translation) : -1;
         },
         [&](const Set& s) {
             cv::Mat mask, rotation, shift;
@@ -191,7 +191,7 @@ std::vector<GeometryTrial> geometryTrials(int sets, unsigned seed) {
             for (int r = 0; r < 3; ++r)
                 for (int c = 0; c < 4; ++c) {
                     p.at<double>(r, c) = r == c;
-                    q.at<double>(r, c) = c < 3 ? s.second.rotation(r, c) : s.second.shift(r);
+                    q.at<double>(r, c) = c < 3 ? s.second.rotation(r, c) : s.second.translation(r);
                 }
             cv::triangulatePoints(p, q, pointsOf(s.a), pointsOf(s.b), points);
             double sum = 0;

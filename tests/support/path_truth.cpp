@@ -39,8 +39,8 @@ Intrinsics TrueCameras::lensAt(int frame) const {
 
 namespace {
 
-/// Offsets (path − truth) for a point at 1/inverseDepth along the ray through the path's place in its reference frame,
-/// moved by `aside` px.
+/// Offsets (path − truth) for a point at 1/inverseDepth along the ray through the path's position in its reference
+/// frame, moved by `aside` px.
 std::vector<Eigen::Vector2d> offsets(const Path& path, const std::vector<const PathPoint*>& points,
                                      const TrueCameras& truth, double inverseDepth,
                                      const Eigen::Vector2d& aside = Eigen::Vector2d::Zero()) {
@@ -53,8 +53,8 @@ std::vector<Eigen::Vector2d> offsets(const Path& path, const std::vector<const P
     // World point × inverse depth keeps far points finite.
     for (const PathPoint* p : points) {
         const View& v = truth.views.at(p->frame);
-        const Eigen::Vector3d X = reference.rotation.transpose() * (ray - reference.shift * inverseDepth);
-        const Eigen::Vector3d c = v.rotation * X + v.shift * inverseDepth;
+        const Eigen::Vector3d X = reference.rotation.transpose() * (ray - reference.translation * inverseDepth);
+        const Eigen::Vector3d c = v.rotation * X + v.translation * inverseDepth;
         const auto pixel = truth.lensAt(p->frame).pixelFromNormalised({c.x() / c.z(), c.y() / c.z()});
         out.emplace_back(Eigen::Vector2d(p->x, p->y) - pixel);
     }
@@ -97,7 +97,7 @@ std::vector<PathError> pathErrors(const std::vector<Path>& paths, const TrueCame
             step *= 0.6;
         }
         // The surface point that a path tracks is the one that it marks best over all frames: the reference frame may
-        // be a blurred one, and is no truer than the others. Two Gauss–Newton steps over its place and depth.
+        // be a blurred one, and is no truer than the others. Two Gauss–Newton steps over its position and depth.
         Eigen::Vector3d place(0, 0, best);
         for (int round = 0; round < 2; ++round) {
             const Eigen::Vector3d steps(0.01, 0.01, 1e-3 * (place.z() + 0.01));

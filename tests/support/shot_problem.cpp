@@ -32,7 +32,7 @@ ShotProblem makeShotProblem(const ShotProblemOptions& o) {
         view.rotation = (Eigen::AngleAxisd(-rotation, Eigen::Vector3d::UnitY()) *
                          Eigen::AngleAxisd(0.04 * std::sin(11 * s), Eigen::Vector3d::UnitX()))
                             .toRotationMatrix();
-        view.shift = -view.rotation * at;
+        view.translation = -view.rotation * at;
         t.views.push_back(view);
         t.lensOfView.push_back(0);
         t.timeOfView.push_back(v);
@@ -57,7 +57,7 @@ ShotProblem makeShotProblem(const ShotProblemOptions& o) {
         const Intrinsics inner = t.intrinsics(middle);
         const auto ray = inner.normalisedFromPixel({unit(random) * (o.width - 1), unit(random) * (o.height - 1)});
         const View& view = t.views[size_t(middle)];
-        Eigen::Vector3d x = view.rotation.transpose() * (depth * ray->homogeneous() - view.shift);
+        Eigen::Vector3d x = view.rotation.transpose() * (depth * ray->homogeneous() - view.translation);
         if (o.rotationOnly) x.normalize();
         const int half = std::max(2, int(o.views * o.seenFor * (0.25 + 0.5 * unit(random))));
         std::vector<BundleProblem::Observation> seen;
@@ -86,7 +86,7 @@ ShotProblem makeShotProblem(const ShotProblemOptions& o) {
             move(gauss(random), gauss(random), gauss(random));
         out.start.views[v] = moved(t.views[v], o.disturb * 0.002 * rotation,
                                    o.rotationOnly ? Eigen::Vector3d::Zero().eval() : (o.disturb * 0.02 * move).eval());
-        if (o.rotationOnly) out.start.views[v].shift.setZero();
+        if (o.rotationOnly) out.start.views[v].translation.setZero();
     }
     for (auto& x : out.start.points) {
         x += o.disturb * 0.01 * x.norm() * Eigen::Vector3d(gauss(random), gauss(random), gauss(random));

@@ -25,7 +25,7 @@ View tilted(double aroundX, double aroundY, double roll, double x, double y, dou
         (Eigen::AngleAxisd(roll, Eigen::Vector3d::UnitZ()) * Eigen::AngleAxisd(aroundX, Eigen::Vector3d::UnitX()) *
          Eigen::AngleAxisd(aroundY, Eigen::Vector3d::UnitY()))
             .toRotationMatrix();
-    v.shift = Eigen::Vector3d(x, y, distance) - v.rotation * Eigen::Vector3d(4, 2.5, 0);
+    v.translation = Eigen::Vector3d(x, y, distance) - v.rotation * Eigen::Vector3d(4, 2.5, 0);
     return v;
 }
 
@@ -48,8 +48,8 @@ Luma photo(const Intrinsics& lens, const View& v, int width, int height, bool do
                 const Eigen::Vector2d n = (1 - t) * ((1 - s) * corner[0] + s * corner[1]) +
                                           t * ((1 - s) * corner[width + 1] + s * corner[width + 2]);
                 const Eigen::Vector3d ray = n.homogeneous();
-                const double far = normal.dot(v.shift) / normal.dot(ray);
-                const Eigen::Vector3d p = v.rotation.transpose() * (far * ray - v.shift);
+                const double far = normal.dot(v.translation) / normal.dot(ray);
+                const Eigen::Vector3d p = v.rotation.transpose() * (far * ray - v.translation);
                 const double cx = p.x(), cy = p.y();
                 double grey = 120;
                 if (dots) {
@@ -91,7 +91,7 @@ double worstCorner(const FoundChart& chart, const Intrinsics& lens, const View& 
     return worst;
 }
 
-/// Photographs the chart from all places; every one must be found well enough.
+/// Photographs the chart from all positions; every one must be found well enough.
 std::vector<ChartView> found(const Intrinsics& lens, int width, int height, bool dots, size_t least, double worst) {
     std::vector<ChartView> views;
     for (const View& v : places()) {

@@ -21,7 +21,7 @@ Intrinsics cameraWith(const LensModel& lens, int width, int height, double focal
     return i;
 }
 
-/// A picture whose luma at each pixel comes from `shade` at the undistorted place in px from the middle, with noise.
+/// A picture whose luma at each pixel comes from `shade` at the undistorted position in px from the middle, with noise.
 Luma drawn(const Intrinsics& camera, int width, int height, const std::function<double(double, double)>& shade,
            double noise = 1.0) {
     Luma out(width, height);
@@ -114,7 +114,7 @@ TEST(Edges, AnEdgeIsJoinedBehindWhatStandsInFront) {
 TEST(Edges, AStrokeSnapsToTheDistortedEdgeBesideIt) {
     const Intrinsics camera = cameraWith(LensModel::brownConrady(-0.25, 0.07), width, height, 560);
     const Luma picture = drawn(camera, width, height, strips);
-    // The upper edge of the strip at undistorted y = −200 (its middle is −190, twenty wide), from two places on it.
+    // The upper edge of the strip at undistorted y = −200 (its middle is −190, twenty wide), from two positions on it.
     const auto onEdge = [&](double x) { return camera.pixelFromNormalised({x / 560, -200.0 / 560}); };
     const EdgeChain chain =
         edgeAlong(picture, onEdge(-320) + Eigen::Vector2d(0, 2), onEdge(300) - Eigen::Vector2d(0, 1));

@@ -265,7 +265,7 @@ TEST(FailingSolve, StandingCameraKeepsItsPlaceAndItsMoverIsFound) {
     const SyntheticShot made = makeSyntheticShot(o);
     Shot s = solved(shotOf(made));
     ASSERT_EQ(s.solve->motion, Motion::lockedOff) << verdictOn(s, Step::solve).sentence;
-    expectSays(s, "does not move");
+    expectSays(s, "Locked-off camera");
     Progress progress;
     s = withMoversProposed(s, progress);
     ASSERT_EQ(s.movers.size(), 1U);

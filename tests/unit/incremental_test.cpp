@@ -1,12 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The steps after a first free camera, each on its own: rotation where nothing else can be had, evidence of a rolling
-// shutter, going on from an earlier solve.
+// shutter, going on from an earlier solve, and what is told of the lens at the end.
 #include <gtest/gtest.h>
 
 #include <Eigen/Geometry>
 #include <cmath>
 
 #include "solve/incremental/extend_by_rotation.h"
+#include "solve/incremental/free_finish.h"
+#include "solve/incremental/growth.h"
+#include "solve/incremental/keyframes.h"
 #include "solve/incremental/resume.h"
 #include "solve/incremental/row_evidence.h"
 #include "solve/incremental/solve_question.h"
@@ -51,7 +54,7 @@ TEST(Resumed, StandsWhereTheSolveStood) {
     int frames = 0;
     double worst = 0;
     long compared = 0;
-    for (int f = 0; f < r->observations().frameCount(); ++f) frames += r->hasView(f);
+    for (const FrameIndex f : r->observations().indices()) frames += r->hasView(f);
     EXPECT_EQ(frames, 40);
     for (const PathObservation& o : r->observations().all)
         if (const auto off = r->residual(o)) worst = std::max(worst, off->norm()), ++compared;
@@ -144,6 +147,62 @@ TEST(ExtendByRotation, AMoveIsNoRotation) {
     for (int f = 20; f < 40; ++f) frames.emplace_back().frame = made.request.frames[size_t(f)];
     extendByRotation(*r, frames);
     EXPECT_FALSE(frames.back().solved);
+}
+
+/// A free solve from nothing, up to where the lens is weighed.
+struct Finished {
+    SolveResult result;
+    Intrinsics lens;
+    double disagreement = 0;
+};
+Finished finished(const SyntheticOptions& o) {
+    const SyntheticShot made = makeSyntheticShot(o);
+    SolveRequest asked = made.request;
+    asked.focal = asked.distortion = Known::unknown;
+    SolveQuestion question(made.paths, asked);
+    Progress progress;
+    const auto pairs = rankStartPairs(question.observations, chooseKeyframes(question.observations), asked.seed);
+    Finished out;
+    if (pairs.empty()) return out;
+    Growth growth(question, pairs, pairs.front().parallax, progress);
+    const auto r = growth.grow(false);
+    if (!r) return out;
+    FreeFinish finish(question, growth, progress, out.result);
+    finish.weighDistortion(*r);
+    out.lens = r->lens();
+    out.disagreement = finish.disagreement();
+    return out;
+}
+
+TEST(FreeFinish, SaysHowSureTheLensIs) {
+    SyntheticOptions o;
+    o.k1 = -0.12;
+    const Finished f = finished(o);
+    EXPECT_LT(f.result.distortionRefusedPx, 0) << "forty frames across a scene tell it";
+    ASSERT_FALSE(f.result.lensNumbers.empty());
+    for (const LensNumber& n : f.result.lensNumbers) {
+        EXPECT_GT(n.sigma, 0) << n.name;
+        const double truth = n.name == "focal" ? 1100 : n.name == "k1" ? o.k1 : o.k2;
+        EXPECT_LT(std::fabs(n.value - truth), 4 * n.sigma) << n.name << " is " << n.value << " ± " << n.sigma;
+    }
+    EXPECT_GT(f.result.lensMapSigmaPx, 0);
+    EXPECT_LT(f.result.lensMapSigmaPx, 0.5);
+    // Noise that is drawn anew for each observation makes paths agree as their covariances say.
+    EXPECT_LT(f.disagreement, 1.3);
+}
+
+TEST(FreeFinish, RefusesADistortionThatTheFramesDoNotTell) {
+    SyntheticOptions o;
+    o.k1 = o.k2 = 0;
+    o.noisePx = 0.6;
+    o.points = 60;
+    o.frames = 8;
+    o.camera = [](double t) { return lookAlong({1.2 * t, 0, 0}, 0, 0); };
+    const Finished f = finished(o);
+    ASSERT_GT(f.lens.focalPx, 0) << "there is a solve";
+    EXPECT_GE(f.result.distortionRefusedPx, 0.5);
+    EXPECT_TRUE(f.lens.lens.isZero()) << "taken as none";
+    for (const LensNumber& n : f.result.lensNumbers) EXPECT_EQ(n.name, "focal");
 }
 
 }  // namespace

@@ -59,6 +59,19 @@ TEST(Keyed, SmoothHasNoCorners) {
     for (double f = 0; f <= 30; f += 0.7) EXPECT_NEAR(line.at(f), 0.5 * f - 2, 1e-12);
 }
 
+TEST(Keyed, FindsTheKeysAroundAFrame) {
+    Keyed<double> k;
+    EXPECT_EQ(k.atOrBefore(3), nullptr);
+    EXPECT_EQ(k.atOrAfter(3), nullptr);
+    for (const int frame : {-4, 2, 9}) k.set(frame, frame);
+    EXPECT_EQ(k.atOrBefore(-5), nullptr);
+    EXPECT_EQ(k.atOrBefore(8)->frame, 2);
+    EXPECT_EQ(k.atOrBefore(9)->frame, 9);
+    EXPECT_EQ(k.atOrAfter(2)->frame, 2);
+    EXPECT_EQ(k.atOrAfter(3)->frame, 9);
+    EXPECT_EQ(k.atOrAfter(10), nullptr);
+}
+
 TEST(Keyed, TakesPointsCornersAndRotations) {
     Keyed<std::vector<MaskPoint>> mask;
     mask.set(0, {{{0, 0}, {1, 0}, {0, 1}}});

@@ -178,7 +178,7 @@ TEST_F(Measures, SimilarityFromThreePointsIsExact) {
     Similarity truth;
     truth.scale = 2.5;
     truth.rotation = Eigen::Quaterniond(Eigen::AngleAxisd(1.1, Eigen::Vector3d(1, 2, -1).normalized()));
-    truth.shift = {3, -4, 5};
+    truth.translation = {3, -4, 5};
     const std::vector<Eigen::Vector3d> here{{0, 0, 0}, {1, 0, 0}, {0.2, 2, 0.5}};
     std::vector<KnownMeasure> m(3);
     for (int i = 0; i < 3; ++i)

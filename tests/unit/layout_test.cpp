@@ -12,7 +12,7 @@ namespace {
 
 using nlohmann::json;
 
-/// A thing of a kind in an odd place, every field at another value than its default.
+/// A thing of a kind in an odd position, every field at another value than its default.
 Thing oddly(const ThingKind& kind) {
     Thing t;
     t.id = 7;

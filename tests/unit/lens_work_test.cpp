@@ -134,7 +134,7 @@ struct KnownProblem {
         for (int v = 0; v < 12; ++v) {
             View view;
             view.rotation = Eigen::AngleAxisd(0.02 * v, Eigen::Vector3d::UnitY()).toRotationMatrix();
-            view.shift = -view.rotation * Eigen::Vector3d(travel * v / 11.0, 0.02 * v, 0);
+            view.translation = -view.rotation * Eigen::Vector3d(travel * v / 11.0, 0.02 * v, 0);
             problem.views.push_back(view);
             problem.lensOfView.push_back(0);
         }

@@ -62,7 +62,7 @@ TEST(MovieRate, HolesAndTwinsAreNamed) {
     MovieRate r = findRate(e);
     EXPECT_EQ(r.rate, (Rational{25, 1}));
     ASSERT_EQ(r.dropped.size(), 1U);
-    EXPECT_EQ(r.dropped[0].place, 49);
+    EXPECT_EQ(r.dropped[0].index, 49);
     EXPECT_EQ(r.dropped[0].frames, 2);
     e.times = stamps({25, 1}, e.timeBase, 100);
     e.times[30] = e.times[29];

@@ -7,9 +7,14 @@
 #include <cmath>
 #include <set>
 
+#include "solve/incremental/first_pair.h"
+#include "solve/incremental/frame_poses.h"
 #include "solve/incremental/keyframes.h"
 #include "solve/incremental/model_choice.h"
+#include "solve/incremental/outliers.h"
+#include "solve/incremental/point_placement.h"
 #include "solve/incremental/reconstruction.h"
+#include "solve/incremental/refine.h"
 #include "solve/minimal/robust_sampling.h"
 #include "solve/report/check_error.h"
 #include "synthetic_shot.h"
@@ -31,15 +36,15 @@ TEST(Observations, FramesAndPathsPointAtEachOther) {
     const Observations s = laidOut(shot);
     ASSERT_EQ(s.pathCount(), int(shot.paths.size()));
     size_t counted = 0;
-    for (int f = 0; f < s.frameCount(); ++f)
-        for (int i : s.byFrame[size_t(f)]) {
+    for (const FrameIndex f : s.indices())
+        for (int i : s.byFrame[f]) {
             const PathObservation& seen = s.all[size_t(i)];
             EXPECT_EQ(seen.frame, f);
             EXPECT_EQ(s.find(seen.path, f), i);
             ++counted;
         }
     EXPECT_EQ(counted, s.all.size());
-    EXPECT_EQ(s.find(0, 999), -1);
+    EXPECT_EQ(s.find(0, FrameIndex(999)), -1);
 }
 
 TEST(Observations, HeldBackPathsCoverTheFrame) {
@@ -58,7 +63,8 @@ TEST(Observations, HeldBackPathsCoverTheFrame) {
     EXPECT_NEAR(double(held) / s.pathCount(), 0.1, 0.03);
     EXPECT_GE(cells.size(), 10U) << "of 12 parts of the picture";
     // None of them takes part in what the solve sees.
-    for (const auto& [i, j] : s.shared(0, 5)) EXPECT_FALSE(s.heldBack[size_t(s.all[size_t(i)].path)]);
+    for (const auto& [i, j] : s.shared(FrameIndex(0), FrameIndex(5)))
+        EXPECT_FALSE(s.heldBack[size_t(s.all[size_t(i)].path)]);
     const Observations none = laidOut(makeSyntheticShot(o), 0);
     EXPECT_EQ(std::count(none.heldBack.begin(), none.heldBack.end(), 1), 0);
 }
@@ -73,7 +79,7 @@ TEST(Observations, SetAsidePathsAndOtherFramesStayOut) {
         const auto it = std::find_if(shot.paths.begin(), shot.paths.end(), [&](const Path& p) { return p.id == id; });
         EXPECT_FALSE(it->setAside);
     }
-    for (const PathObservation& seen : s.all) EXPECT_LT(seen.frame, 4);
+    for (const PathObservation& seen : s.all) EXPECT_LT(seen.frame, FrameIndex(4));
 }
 
 // A re-taken reference may sit a little beside the first: each stretch has to be a point of its own.
@@ -111,8 +117,8 @@ TEST(Keyframes, HoldTheEndsAndFollowTheMotion) {
     const Observations moving = laidOut(makeSyntheticShot({}));
     const auto keys = chooseKeyframes(moving);
     ASSERT_GE(keys.size(), 4U);
-    EXPECT_EQ(keys.front(), 0);
-    EXPECT_EQ(keys.back(), 39);
+    EXPECT_EQ(keys.front(), FrameIndex(0));
+    EXPECT_EQ(keys.back(), FrameIndex(39));
     for (size_t i = 1; i + 1 < keys.size(); ++i) EXPECT_GT(medianMove(moving, keys[i - 1], keys[i]), 1280 / 40.0);
     SyntheticOptions still;
     still.camera = [](double) { return lookAlong({0, 0, 0}, 0, 0); };
@@ -199,11 +205,12 @@ class CheckError : public ::testing::Test {
     static Reconstruction grown(const SyntheticShot& shot) {
         Intrinsics lens = shot.lens;
         Reconstruction r(laidOut(shot), lens);
-        EXPECT_TRUE(r.begin(4, 30, 1));
-        for (int f = 0; f < 40; ++f) EXPECT_TRUE(r.hasView(f) || r.addFrame(f, 1)) << f;
-        r.addPoints(0.01);
-        r.refine({}, {}, 20, 1e-6);
-        r.classifyOutliers(5);
+        EXPECT_TRUE(beginFrom(r, FrameIndex(4), FrameIndex(30), 1));
+        for (const FrameIndex f : r.observations().indices())
+            EXPECT_TRUE(r.hasView(f) || addFrame(r, f, 1)) << f.value();
+        addPoints(r, 0.01);
+        refine(r, {}, {}, 20, 1e-6);
+        classifyOutliers(r, 5);
         return r;
     }
 };
@@ -247,12 +254,12 @@ TEST(Reconstruction, ClassifyOutliersDropsWhatDoesNotFitAndKeepsTheRest) {
     ASSERT_GE(path.points.size(), 10U);
     path.points[path.points.size() / 2].y += 6;
     Reconstruction r(laidOut(shot, 0), shot.lens);
-    ASSERT_TRUE(r.begin(4, 30, 1));
-    for (int f = 0; f < 40; ++f)
-        if (!r.hasView(f)) r.addFrame(f, 1);
-    r.addPoints(0.01);
-    r.refine({}, {}, 20, 1e-6);
-    r.classifyOutliers(4.5);
+    ASSERT_TRUE(beginFrom(r, FrameIndex(4), FrameIndex(30), 1));
+    for (const FrameIndex f : r.observations().indices())
+        if (!r.hasView(f)) addFrame(r, f, 1);
+    addPoints(r, 0.01);
+    refine(r, {}, {}, 20, 1e-6);
+    classifyOutliers(r, 4.5);
     const auto index = std::find(r.observations().pathIds.begin(), r.observations().pathIds.end(), path.id) -
                        r.observations().pathIds.begin();
     ASSERT_TRUE(r.points()[size_t(index)]);
@@ -269,13 +276,13 @@ TEST(Reconstruction, SlidingPathsAreSetAside) {
     Path& path = shot.paths[11];
     for (size_t i = 0; i < path.points.size(); ++i) path.points[i].x += 0.9 * std::sin(0.5 * double(i));
     Reconstruction r(laidOut(shot, 0), shot.lens);
-    ASSERT_TRUE(r.begin(4, 30, 1));
-    for (int f = 0; f < 40; ++f)
-        if (!r.hasView(f)) r.addFrame(f, 1);
-    r.addPoints(0.01);
-    r.refine({}, {}, 20, 1e-6);
-    r.weighPaths();
-    r.setAsideSliding(3.5, 0.4);
+    ASSERT_TRUE(beginFrom(r, FrameIndex(4), FrameIndex(30), 1));
+    for (const FrameIndex f : r.observations().indices())
+        if (!r.hasView(f)) addFrame(r, f, 1);
+    addPoints(r, 0.01);
+    refine(r, {}, {}, 20, 1e-6);
+    weighPaths(r);
+    setAsideSliding(r, 3.5, 0.4);
     const auto index = std::find(r.observations().pathIds.begin(), r.observations().pathIds.end(), path.id) -
                        r.observations().pathIds.begin();
     EXPECT_TRUE(r.slides(int(index)));

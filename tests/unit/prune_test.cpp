@@ -183,7 +183,7 @@ TEST(SuggestMasks, ThingsThatMoveOnTheirOwnAreOutlined) {
             p.points.push_back(q);
         }
         paths->push_back(p);
-        solve->outliers.push_back({p.id, true, {}, "does not move with the scene, or too far away to be placed"});
+        solve->outliers.push_back({p.id, true, {}, OutlierReason::notScene});
     }
     s.paths = paths;
     s.solve = solve;

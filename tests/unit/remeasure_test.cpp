@@ -13,7 +13,7 @@ namespace {
 
 constexpr int width = 420, height = 300;
 
-/// A wall with texture of many sizes, as a function of place.
+/// A wall with texture of many sizes, as a function of position.
 double wall(double x, double y) {
     return 120 + 28 * std::sin(0.31 * x + 0.2 * std::sin(0.11 * y)) * std::cos(0.27 * y + 0.5) +
            22 * std::sin(0.13 * x - 0.19 * y + 1) + 16 * std::sin(0.61 * x + 0.37 * y) +

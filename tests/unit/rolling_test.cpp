@@ -63,7 +63,7 @@ TEST(Rolling, RotationAndTranslationGoTogether) {
     const auto at = [](double t) {
         View v;
         v.rotation = Eigen::AngleAxisd(0.15 * t, Eigen::Vector3d::UnitY()).toRotationMatrix();
-        v.shift = Eigen::Vector3d(0, 0, 5);
+        v.translation = Eigen::Vector3d(0, 0, 5);
         return v;
     };
     const std::vector<double> times = frames(-4, 4);
@@ -72,7 +72,7 @@ TEST(Rolling, RotationAndTranslationGoTogether) {
     const ViewRate rate = ratesOf(views, times)[4];
     for (const double row : {0.0, 100.0}) {
         const View late = viewAtRow(views[4], rate, 0.9, row, 101), right = at(row > 0 ? 0.45 : -0.45);
-        EXPECT_LT((late.shift - right.shift).norm(), 2e-5);
+        EXPECT_LT((late.translation - right.translation).norm(), 2e-5);
         EXPECT_LT((late.rotation - right.rotation).norm(), 1e-6);
     }
 }

@@ -224,7 +224,7 @@ TEST_F(ShotFile, OlderNamesAreRead) {
             text.replace(at, from.size(), to);
         EXPECT_GT(count, 0U) << from;
     };
-    replace("\"version\":3", "\"version\":2");
+    replace("\"version\":" + std::to_string(shotFileVersion), "\"version\":2");
     replace("\"track_undistorted\"", "\"follow_straight\"");
     replace("\"tracked\":[", "\"followed\":[");
     replace("\"tracked\"", "\"followed\"");
@@ -245,6 +245,34 @@ TEST_F(ShotFile, OlderNamesAreRead) {
     EXPECT_EQ(currentLensValueName("y04"), "v_yyyy");
     EXPECT_EQ(currentLensValueName("turn"), "axis_rotation");
     EXPECT_EQ(currentLensValueName("k1"), "k1");
+}
+
+// Version 3 wrote why a path is not used as a sentence. The artist's reason for setting one aside stays what it is.
+TEST_F(ShotFile, ReasonsOfOutliersWereSentences) {
+    Shot s = shot();
+    auto solve = std::make_shared<SolveResult>(*s.solve);
+    const int id = s.paths->front().id;
+    solve->outliers = {{id, false, {1002}, OutlierReason::noise}, {id + 1, true, {}, OutlierReason::notScene}};
+    s.solve = solve;
+    auto paths = std::make_shared<std::vector<Path>>(*s.paths);
+    paths->front().setAside = true;
+    paths->front().setAsideReason = "sits on a gull";
+    s.paths = paths;
+    std::string content = shotToText(s, folder_);
+    const auto replace = [&](const std::string& from, const std::string& to) {
+        const size_t at = content.find(from);
+        ASSERT_NE(at, std::string::npos) << from;
+        content.replace(at, from.size(), to);
+    };
+    replace("\"version\":" + std::to_string(shotFileVersion), "\"version\":3");
+    replace("\"reason\":\"noise\"", "\"reason\":\"off by more than the noise explains\"");
+    replace("\"reason\":\"not_scene\"", "\"reason\":\"does not move with the scene, or too far away to be placed\"");
+    const Shot r = shotFromText(content, folder_ / "x.vanchor");
+    ASSERT_EQ(r.solve->outliers.size(), 2U);
+    EXPECT_EQ(r.solve->outliers[0].reason, OutlierReason::noise);
+    EXPECT_EQ(r.solve->outliers[1].reason, OutlierReason::notScene);
+    EXPECT_EQ(r.paths->front().setAsideReason, "sits on a gull");
+    EXPECT_EQ(shotToText(r, folder_), shotToText(s, folder_));
 }
 
 // Found by attack: each of these was taken as if it were right, or ended the program.

@@ -5,6 +5,7 @@
 #include <random>
 
 #include "base/error.h"
+#include "solve/report/outlier_words.h"
 #include "solve/solver.h"
 #include "synthetic_shot.h"
 
@@ -103,7 +104,8 @@ TEST(Solver, SetsWrongPathsAsideWithAReason) {
     EXPECT_LT(r.rmsPx, 0.25);
     int whole = 0;
     for (const auto& out : r.outliers) {
-        EXPECT_FALSE(out.reason.empty());
+        EXPECT_EQ(out.whole, out.reason != OutlierReason::noise);
+        EXPECT_FALSE(outlierWords(out.reason).empty());
         whole += out.whole;
     }
     EXPECT_GT(whole, 40);

@@ -223,7 +223,7 @@ TEST(TrackShot, GuidedTrackWinsPointsBack) {
 
 TEST(Exclusion, MattesAreThresholdedInvertedGrownAndShifted) {
     Shot s = withPlate(Shot(), jib);
-    s.exclusions.matte.spec = jib;  // the plate as its own matte: bright places keep out
+    s.exclusions.matte.spec = jib;  // the plate as its own matte: bright positions keep out
     const Luma luma = openPlate(jib)->luma(1005);
     int bx = 0, by = 0, dx = 0, dy = 0;
     for (int y = 20; y < 340; ++y)

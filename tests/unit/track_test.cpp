@@ -126,7 +126,7 @@ TEST_F(OnPhoto, FindingFillsOnlyWhatIsMissing) {
     EXPECT_EQ(found, gone);
 }
 
-// Patches grow with the picture, so wide ones are searched at half their size: the places are the same ones.
+// Patches grow with the picture, so wide ones are searched at half their size: the positions are the same ones.
 TEST_F(OnPhoto, FindingInAWidePictureGivesThePlacesOfItsHalf) {
     constexpr int w = 1680, h = 1260;
     const Luma wide = test::warped(

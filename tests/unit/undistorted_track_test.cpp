@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Tracking on the undistorted picture: a photo that pans under a strong lens, so that the true place of everything in
-// every frame is known. The photo is of tests/data/photos (its source and licence stand there).
+// Tracking on the undistorted picture: a photo that pans under a strong lens, so that the true position of everything
+// in every frame is known. The photo is of tests/data/photos (its source and licence stand there).
 #include <gtest/gtest.h>
 
 #include <algorithm>

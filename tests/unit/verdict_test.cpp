@@ -72,7 +72,7 @@ TEST(Verdict, TroubleNamesFramesAndTheNextThingToTry) {
         r.motion = Motion::nodalPan;
         r.trouble = SolveTrouble::noParallax;
     });
-    expectSays(verdictOn(s, Step::solve), Lamp::look, "only turns");
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "Nodal pan (");
     expectSays(verdictOn(s, Step::ground), Lamp::none, "No depth");
     s = with([](SolveResult& r) {
         r.motion = Motion::nodalPan;
@@ -85,7 +85,7 @@ TEST(Verdict, TroubleNamesFramesAndTheNextThingToTry) {
         r.motion = Motion::lockedOff;
         r.trouble = SolveTrouble::noParallax;
     });
-    expectSays(verdictOn(s, Step::solve), Lamp::look, "does not move");
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "Locked-off camera");
     s = with([](SolveResult& r) {
         r.trouble = SolveTrouble::growthStopped;
         r.frames[3].solved = r.frames[4].solved = r.frames[9].solved = false;
@@ -153,7 +153,7 @@ TEST(Verdict, ZoomsMoversAndDoubtAreNamed) {
         r.trouble = SolveTrouble::noParallax;
         r.zooms = true;
     });
-    expectSays(verdictOn(s, Step::solve), Lamp::look, "only turns and zooms");
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "Nodal pan with a zoom");
 }
 
 TEST(Verdict, ThinFramesAreNamed) {

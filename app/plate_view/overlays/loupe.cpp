@@ -34,7 +34,7 @@ void drawLoupe(QPainter& painter, const DisplayPicture& picture, const Eigen::Ve
     painter.setBrush(Qt::NoBrush);
     painter.setPen(QPen(QColor(255, 255, 255, 90), 1));
     painter.drawRect(QRectF(middle.x() - px, middle.y() - py, 2 * px, 2 * py));
-    // Gap in the middle: the place itself stays visible.
+    // Gap in the middle: the position itself stays visible.
     for (const auto& [colour, width] : {std::pair(QColor(0, 0, 0, 150), 3.0), std::pair(theme.accent, 1.2)}) {
         painter.setPen(QPen(colour, width));
         for (const QPointF d : {QPointF(1, 0), QPointF(-1, 0), QPointF(0, 1), QPointF(0, -1)})

@@ -7,8 +7,8 @@
 
 namespace va {
 
-/// The loupe: the picture around a place, enlarged so that a pixel is seen, with a marker at the exact place and the
-/// patch's outline. `at` in px of the plate; `corner` is the loupe's top left in the widget.
+/// The loupe: the picture around a position, enlarged so that a pixel is seen, with a marker at the exact position and
+/// the patch's outline. `at` in px of the plate; `corner` is the loupe's top left in the widget.
 void drawLoupe(QPainter& painter, const DisplayPicture& picture, const Eigen::Vector2d& at, double pixelAspect,
                int patchRadius, const QPointF& corner, const QString& label);
 

@@ -20,7 +20,7 @@ void drawPaths(QPainter& painter, const PlateCanvas& canvas, const Document& doc
     painter.setRenderHint(QPainter::Antialiasing, !crowded);
     for (const PathIndex::Seen& seen : seenHere) {
         const Path& path = (*shot.paths)[size_t(seen.path)];
-        // The map is about places in the picture: what is not selected would hide it.
+        // The map is about positions in the picture: what is not selected would hide it.
         if (look.errorMap && !document.selectedPaths().contains(path.id)) continue;
         const PathPoint& p = path.points[size_t(seen.point)];
         const QPointF at = canvas.fromPixel(p.x, p.y);

@@ -44,7 +44,7 @@ const QImage& UndistortedView::picture(const std::shared_ptr<const DisplayPictur
 }
 
 void drawLensGrid(QPainter& painter, const Intrinsics& lens, int width, int height,
-                  const std::function<QPointF(const Eigen::Vector2d&)>& place) {
+                  const std::function<QPointF(const Eigen::Vector2d&)>& position) {
     // Straight lines between the corners of the plate's middle part, a little beyond its edges.
     Intrinsics plain = lens;
     plain.lens = LensModel{};
@@ -54,7 +54,7 @@ void drawLensGrid(QPainter& painter, const Intrinsics& lens, int width, int heig
         for (int i = 0; i <= 48; ++i) {
             const Eigen::Vector2d n = plain.distortedFromPixel(from + (to - from) * (i / 48.0));
             if (n.norm() > fold) continue;
-            run << place(lens.pixelFromNormalised(n));
+            run << position(lens.pixelFromNormalised(n));
         }
         for (const auto& [colour, wide] :
              {std::pair(QColor(0, 0, 0, 110), 2.4), std::pair(Theme::current().teal, 1.0)}) {

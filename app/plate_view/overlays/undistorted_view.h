@@ -11,8 +11,8 @@
 
 namespace va {
 
-/// The plate as it looks with the lens taken out: the picture, and where its pixels go. Places are in the plate's own
-/// coordinates, so that the middle of the picture stays where it is.
+/// The plate as it looks with the lens taken out: the picture, and where its pixels go. Positions are in the plate's
+/// own coordinates, so that the middle of the picture stays where it is.
 class UndistortedView {
   public:
     /// Makes ready for a lens and a plate size; does nothing where both are as before. Throws InputError where the lens
@@ -20,7 +20,7 @@ class UndistortedView {
     void prepare(const Intrinsics& lens, int width, int height);
     [[nodiscard]] const UndistortedFrame& frame() const { return frame_; }
 
-    /// Undistorted place of a plate pixel; far outside where the lens folds over.
+    /// Undistorted position of a plate pixel; far outside where the lens folds over.
     [[nodiscard]] Eigen::Vector2d undistorted(const Eigen::Vector2d& plate) const;
     /// The inverse.
     [[nodiscard]] Eigen::Vector2d distorted(const Eigen::Vector2d& undistorted) const;
@@ -36,9 +36,9 @@ class UndistortedView {
     QImage image_;
 };
 
-/// Lines that are straight in the world, evenly over the frame: they distort as the lens distorts. `place` gives the
+/// Lines that are straight in the world, evenly over the frame: they distort as the lens distorts. `position` gives the
 /// widget position of a plate pixel.
 void drawLensGrid(QPainter& painter, const Intrinsics& lens, int width, int height,
-                  const std::function<QPointF(const Eigen::Vector2d&)>& place);
+                  const std::function<QPointF(const Eigen::Vector2d&)>& position);
 
 }  // namespace va

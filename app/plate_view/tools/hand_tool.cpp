@@ -136,7 +136,7 @@ void HandTool::paint(QPainter& painter) {
         painter.setPen(QPen(QColor(255, 255, 255, 150), 1, Qt::DotLine));
         painter.drawRect(square(search));
     }
-    // The loupe stays while a feature is selected, so that nudging is seen; it keeps away from the place.
+    // The loupe stays while a feature is selected, so that nudging is seen; it keeps away from the position.
     if (!moving && !here) return;
     const Eigen::Vector2d at = moving ? at_ : Eigen::Vector2d(here->x, here->y);
     const auto picture = canvas_.cache() ? canvas_.cache()->picture(document_.frame()) : nullptr;

@@ -4,8 +4,8 @@
 
 namespace va {
 
-/// Places features by hand, under the loupe, and sets the size of patch and search area by dragging their edges. Arrow
-/// keys move the selected feature by a tenth of a pixel, with shift by one.
+/// Positions features by hand, under the loupe, and sets the size of patch and search area by dragging their edges.
+/// Arrow keys move the selected feature by a tenth of a pixel, with shift by one.
 class HandTool : public CanvasTool {
   public:
     using CanvasTool::CanvasTool;

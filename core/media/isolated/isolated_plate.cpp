@@ -15,6 +15,7 @@
 #include <mutex>
 #include <vector>
 
+#include "base/text.h"
 #include "media/isolated/plate_reader.h"
 #include "media/isolated/reader_fork_server.h"
 #include "media/isolated/reader_protocol.h"
@@ -116,7 +117,7 @@ class ReaderProcess {
     }
     [[noreturn]] static void fail() {
         throw InputError(
-            "The process that reads footage can't be started. Free some memory, or install the program anew.",
+            text("The process that reads footage can't be started. Free some memory, or install the program anew."),
             program() + ": " + std::strerror(errno));
     }
     int socket_ = -1, descriptor_ = -1;
@@ -232,9 +233,9 @@ class IsolatedPlate final : public PlateSource {
         if (!answered) {
             process_.reset();
             throw InputError(
-                "\"" + spec_ + "\" can't be opened: reading it crashed or gave no answer for " +
-                std::to_string(readerPatience) +
-                " s. The file may be damaged, or its disk may not answer. Copy it to another disk, or convert it.");
+                text("\"%s\" can't be opened: reading it crashed or gave no answer for %d s. The file may be damaged, "
+                     "or its disk may not answer. Copy it to another disk, or convert it.",
+                     spec_.c_str(), readerPatience));
         }
         if (reply.contains("error")) rethrow(reply);
         process_->info = infoFromMessage(reply.at("info"));
@@ -255,9 +256,9 @@ class IsolatedPlate final : public PlateSource {
         json reply;
         if (!process_->ask(request, reply, nullptr)) {
             process_.reset();
-            const std::string cause = "reading it crashed or gave no answer";
-            throw DamagedFrame("Frame " + std::to_string(frame) + " of \"" + spec_ + "\": " + cause +
-                                   ". Leave it out, or copy the file again.",
+            const std::string cause = text("reading it crashed or gave no answer");
+            throw DamagedFrame(text("Frame %d of \"%s\": %s. Leave it out, or copy the file again.", frame,
+                                    spec_.c_str(), cause.c_str()),
                                cause);
         }
         if (reply.contains("error")) rethrow(reply);
@@ -271,7 +272,8 @@ class IsolatedPlate final : public PlateSource {
         const size_t bytes = size_t(width) * size_t(height) * bytesAPixel;
         const void* from = process_->pixels(bytes);
         if (!from)
-            throw InputError("There is not enough memory for a picture of \"" + spec_ + "\". Close other programs.");
+            throw InputError(
+                text("There is not enough memory for a picture of \"%s\". Close other programs.", spec_.c_str()));
         data.resize(bytes / sizeof(T));
         std::memcpy(static_cast<void*>(data.data()), from, bytes);
     }
@@ -294,11 +296,13 @@ DisplayPicture firstPictureIsolated(const std::string& spec, int stream) {
     ReaderProcess process;
     json reply;
     if (!process.ask({{"op", "first"}, {"spec", spec}, {"stream", stream}}, reply, nullptr))
-        throw InputError("\"" + spec + "\" can't be opened: reading it crashed or gave no answer.");
+        throw InputError(text("\"%s\" can't be opened: reading it crashed or gave no answer.", spec.c_str()));
     if (reply.contains("error")) rethrow(reply);
     DisplayPicture out(reply.at("size").at(0), reply.at("size").at(1));
     const void* from = process.pixels(out.data.size() * sizeof(uint32_t));
-    if (!from) throw InputError("There is not enough memory for a picture of \"" + spec + "\". Close other programs.");
+    if (!from)
+        throw InputError(
+            text("There is not enough memory for a picture of \"%s\". Close other programs.", spec.c_str()));
     std::memcpy(out.data.data(), from, out.data.size() * sizeof(uint32_t));
     return out;
 }

@@ -15,6 +15,7 @@
 #include <thread>
 
 #include "base/error.h"
+#include "base/text.h"
 #include "media/first_picture.h"
 #include "media/isolated/reader_protocol.h"
 
@@ -51,12 +52,12 @@ class Server {
                 reply = {{"error", "cancelled"}};
             } catch (const std::bad_alloc&) {
                 reply = {{"error", "input"},
-                         {"what",
-                          "\"" + spec_ + "\" needs more memory than there is. It may be damaged; else scale it down."},
+                         {"what", text("\"%s\" needs more memory than there is. It may be damaged; else scale it down.",
+                                       spec_.c_str())},
                          {"detail", "out of memory"}};
             } catch (const std::exception& e) {
                 reply = {{"error", "input"},
-                         {"what", "\"" + spec_ + "\" can't be read: it may be damaged."},
+                         {"what", text("\"%s\" can't be read: it may be damaged.", spec_.c_str())},
                          {"detail", e.what()}};
             }
             if (!sendMessage(socket_, reply)) break;
@@ -82,7 +83,7 @@ class Server {
             const DisplayPicture p = firstPicture(spec_, stream >= 0 ? std::optional(stream) : std::nullopt);
             return hand(p.width, p.height, p.data.data(), p.data.size() * sizeof(uint32_t));
         }
-        if (!source_) throw InputError("no plate is open");
+        if (!source_) throw InputError(text("no plate is open"));
         const int frame = request.at("frame");
         if (op == "quick") return {{"frame", source_->quickFrameNear(frame)}};
         if (op == "luma") {

@@ -8,6 +8,7 @@ extern "C" {
 
 #include "base/cpu_clones.h"
 #include "base/error.h"
+#include "base/text.h"
 
 namespace va {
 namespace {
@@ -140,8 +141,8 @@ void FrameConverter::convert(const AVFrame& f, AVPixelFormat to, uint8_t* const 
                                        to, SWS_BILINEAR | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT, nullptr, nullptr,
                                        nullptr));
     if (!scaler_)
-        throw InputError("The colours of \"" + path_ +
-                         "\" can't be read. Convert it to ProRes, H.264 or numbered stills.");
+        throw InputError(text("The colours of \"%s\" can't be read. Convert it to ProRes, H.264 or numbered stills.",
+                              path_.c_str()));
     const MovieColour colour = MovieColour::of(f);
     sws_setColorspaceDetails(scaler_.get(), sws_getCoefficients(colour.matrix), colour.full,
                              sws_getCoefficients(SWS_CS_DEFAULT), 1, 0, 1 << 16, 1 << 16);

@@ -107,8 +107,9 @@ std::string fingerprintOfMovie(const std::string& path, int stream) {
     in.seekg(-std::streamoff(ends.size()), std::ios::end);
     in.read(ends.data(), std::streamsize(ends.size()));
     h = fnv(ends.data(), size_t(std::max<std::streamsize>(in.gcount(), 0)), h);
-    return text("%016llx-%llx-%llx-%d-%x-%u", static_cast<unsigned long long>(h), static_cast<unsigned long long>(size),
-                static_cast<unsigned long long>(changed), stream, avformat_version(), version);
+    return formatted("%016llx-%llx-%llx-%d-%x-%u", static_cast<unsigned long long>(h),
+                     static_cast<unsigned long long>(size), static_cast<unsigned long long>(changed), stream,
+                     avformat_version(), version);
 }
 
 std::optional<MovieIndex> indexFromCache(const std::string& fingerprint) {

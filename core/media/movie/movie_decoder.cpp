@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "media/movie/movie_decoder.h"
+#include "base/text.h"
 
 #include <algorithm>
 
@@ -26,11 +27,11 @@ int64_t bytesOf(const AVFrame& f) {
 }
 
 std::string damageOf(const AVFrame& f) {
-    if (f.decode_error_flags & FF_DECODE_ERROR_MISSING_REFERENCE) return "it refers to a picture that is missing";
+    if (f.decode_error_flags & FF_DECODE_ERROR_MISSING_REFERENCE) return text("it refers to a picture that is missing");
     if (f.decode_error_flags &
         (FF_DECODE_ERROR_INVALID_BITSTREAM | FF_DECODE_ERROR_CONCEALMENT_ACTIVE | FF_DECODE_ERROR_DECODE_SLICES))
-        return "parts of it are damaged and were patched up by the decoder";
-    if (f.flags & AV_FRAME_FLAG_CORRUPT) return "bytes of it are missing in the file";
+        return text("parts of it are damaged and were patched up by the decoder");
+    if (f.flags & AV_FRAME_FLAG_CORRUPT) return text("bytes of it are missing in the file");
     return {};
 }
 
@@ -60,46 +61,46 @@ Rational MovieDecoder::codedRate() const {
     return r.num > 0 && r.den > 0 ? reduced(r.num, r.den) : Rational{0, 1};
 }
 
-const DecodedFrame* MovieDecoder::kept(int place) const {
+const DecodedFrame* MovieDecoder::kept(int index) const {
     for (const DecodedFrame& f : kept_)
-        if (f.place == place) return &f;
+        if (f.index == index) return &f;
     return nullptr;
 }
 
-bool MovieDecoder::tainted(int place) const {
-    int last = index_.frames[size_t(place)];
+bool MovieDecoder::tainted(int index) const {
+    int last = index_.frames[size_t(index)];
     if (size_t(last) + 1 < index_.packets.size() && index_.packets[size_t(last) + 1].hidden) ++last;
-    return log_.anyWithin(index_.startFor(place), last);
+    return log_.anyWithin(index_.startFor(index), last);
 }
 
-const DecodedFrame* MovieDecoder::frame(int place, std::string* why) {
-    if (const auto known = missing_.find(place); known != missing_.end()) {
+const DecodedFrame* MovieDecoder::frame(int index, std::string* why) {
+    if (const auto known = missing_.find(index); known != missing_.end()) {
         if (why) *why = known->second;
         return nullptr;
     }
-    if (const DecodedFrame* f = kept(place); f && (f->serial ? compared(place) : !tainted(place))) return f;
-    wanted_ = place;
-    const int start = index_.startFor(place);
-    if (!serial_ || !tainted(place)) {
+    if (const DecodedFrame* f = kept(index); f && (f->serial ? compared(index) : !tainted(index))) return f;
+    wanted_ = index;
+    const int start = index_.startFor(index);
+    if (!serial_ || !tainted(index)) {
         if (serial_) openDecoder(false);
         // Going on is cheaper than a jump unless a start lies well ahead.
-        const bool ahead = !broken_ && lastPlace_ < place && begun_ <= start;
+        const bool ahead = !broken_ && lastPlace_ < index && begun_ <= start;
         if (!ahead || start > reader_.next() + 8) jump(start);
-        const Outcome outcome = decodeUntil(place);
-        if (const DecodedFrame* f = outcome == Outcome::found && !tainted(place) ? kept(place) : nullptr) return f;
+        const Outcome outcome = decodeUntil(index);
+        if (const DecodedFrame* f = outcome == Outcome::found && !tainted(index) ? kept(index) : nullptr) return f;
     }
     // Damage, or a start that is none: from two starts farther back.
     const int from = startBefore(startBefore(start));
-    const bool goOn = serial_ && !broken_ && (lastPlace_ < place || kept(place)) && begun_ == from;
+    const bool goOn = serial_ && !broken_ && (lastPlace_ < index || kept(index)) && begun_ == from;
     if (!goOn) {
         openDecoder(true);
         kept_.clear();
         jump(from);
     }
-    if (decodeUntil(place) == Outcome::found)
-        if (const DecodedFrame* f = kept(place)) return f;
-    missing_[place] = "it can't be decoded: the file is damaged there";
-    if (why) *why = missing_[place];
+    if (decodeUntil(index) == Outcome::found)
+        if (const DecodedFrame* f = kept(index)) return f;
+    missing_[index] = text("it can't be decoded: the file is damaged there");
+    if (why) *why = missing_[index];
     return nullptr;
 }
 
@@ -131,22 +132,22 @@ void MovieDecoder::makeRoom() {
     while (kept_.size() > 1 && (kept_.size() > picturesKept || bytes > bytesKept)) {
         // The wanted one stays, wherever it came in.
         auto oldest = kept_.begin();
-        if (oldest->place == wanted_) ++oldest;
+        if (oldest->index == wanted_) ++oldest;
         bytes -= bytesOf(*oldest->picture);
         kept_.erase(oldest);
     }
 }
 
 void MovieDecoder::keep(DecodedFrame frame) {
-    std::erase_if(kept_, [&](const DecodedFrame& f) { return f.place == frame.place; });
+    std::erase_if(kept_, [&](const DecodedFrame& f) { return f.index == frame.index; });
     kept_.push_back(std::move(frame));
     makeRoom();
 }
 
-MovieDecoder::Outcome MovieDecoder::decodeUntil(int place) {
+MovieDecoder::Outcome MovieDecoder::decodeUntil(int index) {
     AvPointer<AVFrame> picture(av_frame_alloc());
     int later = 0, errors = 0, ahead = 0;
-    bool found = kept(place) && kept(place)->serial == serial_;
+    bool found = kept(index) && kept(index)->serial == serial_;
     while (true) {
         const int got = avcodec_receive_frame(decoder_.get(), picture.get());
         if (got == 0) {
@@ -154,28 +155,28 @@ MovieDecoder::Outcome MovieDecoder::decodeUntil(int place) {
             const int64_t ordinal = picture->pts;
             const int at = ordinal >= 0 && ordinal < int64_t(places_.size()) ? places_[size_t(ordinal)] : -1;
             if (at >= 0) noteLost(at);
-            if (at < 0 || at + int(picturesKept) < place) {
+            if (at < 0 || at + int(picturesKept) < index) {
                 if (at >= 0) lastPlace_ = std::max(lastPlace_, at);
                 av_frame_unref(picture.get());
                 continue;
             }
             lastPlace_ = std::max(lastPlace_, at);
-            found = found || at == place;
-            later += at > place;
+            found = found || at == index;
+            later += at > index;
             DecodedFrame frame{at, std::move(picture), {}, serial_, nullptr, ordinal < lostUntil_};
             frame.damage = damageOf(*frame.picture);
             if (frame.damage.empty() && !log_.about(int(ordinal)).empty())
-                frame.damage = "parts of it are damaged and were patched up by the decoder";
+                frame.damage = text("parts of it are damaged and were patched up by the decoder");
             keep(std::move(frame));
             compareWithSecond();
-            if (found && compared(place)) return Outcome::found;
+            if (found && compared(index)) return Outcome::found;
             if (!found && later > patience) return Outcome::missing;
             picture.reset(av_frame_alloc());
             continue;
         }
         // The second decoding may hold a picture back for longer: it goes without some packets.
         if (found && (got == AVERROR_EOF || draining_ || ++ahead > packetsAhead)) {
-            for (DecodedFrame& f : kept_) f.withoutCounterpart = f.withoutCounterpart || f.place == place;
+            for (DecodedFrame& f : kept_) f.withoutCounterpart = f.withoutCounterpart || f.index == index;
             return Outcome::found;
         }
         if (got == AVERROR_EOF) return Outcome::missing;
@@ -186,14 +187,14 @@ MovieDecoder::Outcome MovieDecoder::decodeUntil(int place) {
         if (draining_) return Outcome::missing;
         send();
         compareWithSecond();
-        if (found && compared(place)) return Outcome::found;
+        if (found && compared(index)) return Outcome::found;
     }
 }
 
 /// A picture that did not come out at all: libav goes on with the one before in its place, in the second decoding too.
-void MovieDecoder::noteLost(int place) {
+void MovieDecoder::noteLost(int index) {
     if (!serial_ || lastPlace_ < 0) return;
-    for (int p = lastPlace_ + 1; p < place; ++p) {
+    for (int p = lastPlace_ + 1; p < index; ++p) {
         const int lost = index_.frames[size_t(p)];
         if (index_.packets[size_t(lost)].leaf) continue;
         const auto next = std::upper_bound(index_.starts.begin(), index_.starts.end(), lost);
@@ -206,11 +207,11 @@ void MovieDecoder::compareWithSecond() {
     if (!second_) return;
     for (DecodedFrame& f : kept_)
         if (f.serial && !f.otherwise && !f.withoutCounterpart)
-            f.otherwise = second_->take(index_.frames[size_t(f.place)]);
+            f.otherwise = second_->take(index_.frames[size_t(f.index)]);
 }
 
-bool MovieDecoder::compared(int place) const {
-    const DecodedFrame* f = kept(place);
+bool MovieDecoder::compared(int index) const {
+    const DecodedFrame* f = kept(index);
     return !f || !f->serial || f->otherwise || f->withoutCounterpart || !f->damage.empty();
 }
 
@@ -226,7 +227,7 @@ void MovieDecoder::send() {
         }
         packet_->pts = packet_->dts = decoder_->reordered_opaque = ordinal;
         if (cutAtIllegalBytes(*packet_, unitLengthBytes(*reader_.stream().codecpar)))
-            log_.add(ordinal, "bytes that no encoder writes");
+            log_.add(ordinal, text("bytes that no encoder writes"));
         // On the way to the wanted picture, those that nothing refers to need not be decoded.
         const int at = places_[size_t(ordinal)];
         const bool skip = !serial_ && !index_.fields && at + 3 < wanted_;

@@ -16,7 +16,7 @@ namespace va {
 
 /// A decoded picture, and what the decoder says of it.
 struct DecodedFrame {
-    int place = -1;
+    int index = -1;
     AvPointer<AVFrame> picture;
     std::string damage;   ///< what is wrong with it; empty = nothing
     bool serial = false;  ///< decoded without frame threads: damage lies in what it may refer to
@@ -27,7 +27,7 @@ struct DecodedFrame {
     bool withoutCounterpart = false;
 };
 
-/// Pictures of a movie by their place in presentation order. Every picture comes out as it does when the movie is
+/// Pictures of a movie by their position in presentation order. Every picture comes out as it does when the movie is
 /// decoded from its first packet on, in whatever order pictures are asked for: a jump begins at a start that serves the
 /// picture (MovieIndex::startFor), and pictures are known by the packet that they came from. Around damage, what
 /// decoders put in place of what is missing depends on what they saw before and on the timing of their threads: there,
@@ -36,9 +36,9 @@ class MovieDecoder {
   public:
     MovieDecoder(std::string path, MovieIndex index);
 
-    /// The picture in a place, valid until the next call; null where the decoder gives none, `why` then says it. After
+    /// The picture of an index, valid until the next call; null where the decoder gives none, `why` then says it. After
     /// an exception the next call starts afresh.
-    const DecodedFrame* frame(int place, std::string* why = nullptr);
+    const DecodedFrame* frame(int index, std::string* why = nullptr);
     [[nodiscard]] const MovieIndex& index() const { return index_; }
     [[nodiscard]] AVStream& stream() { return reader_.stream(); }
     [[nodiscard]] AVFormatContext& container() { return reader_.container(); }
@@ -48,16 +48,16 @@ class MovieDecoder {
     [[nodiscard]] Rational codedRate() const;
 
   private:
-    const DecodedFrame* kept(int place) const;
+    const DecodedFrame* kept(int index) const;
     void jump(int ordinal);
     [[nodiscard]] int startBefore(int ordinal) const;
-    [[nodiscard]] bool tainted(int place) const;
+    [[nodiscard]] bool tainted(int index) const;
     void openDecoder(bool serial);
     enum class Outcome { found, missing };
-    Outcome decodeUntil(int place);
-    void noteLost(int place);
+    Outcome decodeUntil(int index);
+    void noteLost(int index);
     void compareWithSecond();
-    [[nodiscard]] bool compared(int place) const;
+    [[nodiscard]] bool compared(int index) const;
     void send();
     void keep(DecodedFrame frame);
     void makeRoom();

@@ -6,6 +6,7 @@
 #include <utility>
 
 #include "base/error.h"
+#include "base/text.h"
 #include "media/movie/decode_order.h"
 #include "media/movie/index_cache.h"
 #include "media/movie/packet_reader.h"
@@ -17,7 +18,7 @@ namespace {
 
 constexpr int all = 1 << 30;
 
-/// The first place in which two orders differ; `all` if they do not.
+/// The first position in which two orders differ; `all` if they do not.
 int firstDifference(const std::vector<int>& a, const std::vector<int>& b) {
     const size_t n = std::min(a.size(), b.size());
     for (size_t i = 0; i < n; ++i)
@@ -132,10 +133,10 @@ void MovieIndex::listStarts() {
     }
 }
 
-int MovieIndex::startFor(int place) const {
-    const int ordinal = frames[size_t(place)];
+int MovieIndex::startFor(int index) const {
+    const int ordinal = frames[size_t(index)];
     for (size_t k = starts.size(); k-- > 0;)
-        if (starts[k] <= ordinal && startPlaces[k] <= place) return starts[k];
+        if (starts[k] <= ordinal && startPlaces[k] <= index) return starts[k];
     return 0;
 }
 
@@ -156,11 +157,11 @@ MovieIndex readMovieIndex(const std::string& path, int stream, Progress* progres
     PictureHeaders headers(*reader.stream().codecpar);
     const AvPointer<AVPacket> packet(av_packet_alloc());
     const int64_t bytes = reader.container().pb ? avio_size(reader.container().pb) : 0;
-    if (progress) progress->stage("Reading the movie's index", 1000, 0.02);
+    if (progress) progress->stage(text("Reading the movie's index"), 1000, 0.02);
     int told = 0;
     while (reader.read(*packet)) {
         if (av_packet_get_side_data(packet.get(), AV_PKT_DATA_ENCRYPTION_INFO, nullptr))
-            throw InputError("\"" + path + "\" is encrypted. Ask for a copy without protection.");
+            throw InputError(text("\"%s\" is encrypted. Ask for a copy without protection.", path.c_str()));
         MoviePacket p = PacketReader::describe(*packet);
         headers.look(*packet, p);
         index.packets.push_back(p);
@@ -170,12 +171,13 @@ MovieIndex readMovieIndex(const std::string& path, int stream, Progress* progres
         progress->check();
     }
     if (index.packets.empty())
-        throw InputError("\"" + path +
-                         "\" holds no frame that can be read: it is cut off right at the start. Copy it again.");
+        throw InputError(text(
+            "\"%s\" holds no frame that can be read: it is cut off right at the start. Copy it again.", path.c_str()));
     index.fields = headers.fields();
     findOrder(path, headers, index, progress);
     dropUndecodableHead(path, index, progress);
-    if (index.frames.empty()) throw InputError("\"" + path + "\" holds no frame that can be decoded. Copy it again.");
+    if (index.frames.empty())
+        throw InputError(text("\"%s\" holds no frame that can be decoded. Copy it again.", path.c_str()));
     index.times = timesOf(index.packets, index.frames);
     index.listStarts();
     return index;

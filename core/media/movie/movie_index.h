@@ -40,20 +40,20 @@ struct MovieIndex {
     enum class Order : uint8_t { stamps, pictures, decoded };
 
     int stream = -1;                   ///< in the container
-    std::vector<MoviePacket> packets;  ///< in the order of the file; the place here is the ordinal
+    std::vector<MoviePacket> packets;  ///< in the order of the file; the position here is the ordinal
     std::vector<int> frames;           ///< ordinals in presentation order
     std::vector<int64_t> times;        ///< of `frames`, in units of the time base, rising; empty when nothing tells
     Order order = Order::stamps;
     bool fields = false;  ///< some packets hold single fields
 
-    /// Place in presentation order of each ordinal; −1 for packets without a picture of their own.
+    /// Position in presentation order of each ordinal; −1 for packets without a picture of their own.
     [[nodiscard]] std::vector<int> placesOfPackets() const;
-    /// The ordinal where decoding has to begin so that the picture in `place` comes out as it does when decoding from
-    /// the first packet on.
-    [[nodiscard]] int startFor(int place) const;
+    /// The ordinal where decoding has to begin so that the picture in `position` comes out as it does when decoding
+    /// from the first packet on.
+    [[nodiscard]] int startFor(int index) const;
     /// Ordinals at which decoding can begin, rising. Made by listStarts().
     std::vector<int> starts;
-    /// For each of `starts`, the first place in presentation order that it serves.
+    /// For each of `starts`, the first position in presentation order that it serves.
     std::vector<int> startPlaces;
     void listStarts();
 };

@@ -24,18 +24,18 @@ const std::vector<Rational>& ratesInUse() {
 
 /// How well a rate's grid explains the stamps.
 struct Fit {
-    double spread = 0;  ///< seconds between the earliest and the latest stamp, relative to their places on the grid
+    double spread = 0;  ///< seconds between the earliest and the latest stamp, relative to their positions on the grid
     std::vector<MovieRate::Hole> dropped;
     std::vector<int> doubled;
     int missing = 0;
 };
 
-/// Every stamp on the place of the grid that is nearest to it, counted from the stamp before. A frame with the stamp of
-/// the one before stands for one that lacks after it.
+/// Every stamp on the position of the grid that is nearest to it, counted from the stamp before. A frame with the stamp
+/// of the one before stands for one that lacks after it.
 Fit fitGrid(const std::vector<int64_t>& times, double unit, double rate) {
     Fit out;
     double low = 0, high = 0;
-    long long place = 0, twins = 0;
+    long long index = 0, twins = 0;
     for (size_t i = 1; i < times.size(); ++i) {
         if (times[i] == times[i - 1]) {
             out.doubled.push_back(int(i));
@@ -47,9 +47,9 @@ Fit fitGrid(const std::vector<int64_t>& times, double unit, double rate) {
             out.dropped.push_back({int(i) - 1, int(hole)});
             out.missing += int(hole);
         }
-        place += step;
+        index += step;
         twins = 0;
-        const double drift = double(times[i] - times[0]) * unit - double(place) / rate;
+        const double drift = double(times[i] - times[0]) * unit - double(index) / rate;
         low = std::min(low, drift);
         high = std::max(high, drift);
     }
@@ -123,10 +123,10 @@ MovieRate findRate(const RateEvidence& e) {
     };
     for (const Candidate& c : candidates) {
         Fit f = fitGrid(e.times, unit, c.rate.value());
-        // A hole in every other place is no rate with holes.
+        // A hole at every other frame is no rate with holes.
         if (f.missing * 4 > int(n) || f.doubled.size() * 4 > n) continue;
         const bool fits = f.spread <= std::max(rounding, std::min(0.02 / c.rate.value(), 3 * unit));
-        // A camera's clock may tremble: every frame still is nearest to its own place.
+        // A camera's clock may tremble: every frame still is nearest to its own position.
         if (!fits && (exact || f.spread > 0.25 / c.rate.value())) continue;
         if (fits && !exact) best = nullptr;
         exact = exact || fits;

@@ -22,19 +22,19 @@ struct MovieRate {
     bool assumed = true;               ///< nothing told it
     bool variable = false;             ///< no constant rate fits: `rate` is the one that comes nearest
     double shortest = 0, longest = 0;  ///< seconds from one frame to the next
-    /// Where a constant rate has holes: place of the frame before the hole, and how many frames it lacks.
+    /// Where a constant rate has holes: position of the frame before the hole, and how many frames it lacks.
     struct Hole {
-        int place = 0, frames = 0;
+        int index = 0, frames = 0;
     };
     std::vector<Hole> dropped;
-    std::vector<int> doubled;  ///< places of frames that have the time of the one before
+    std::vector<int> doubled;  ///< positions of frames that have the time of the one before
     Rational byTimes;          ///< what the stamps alone say; 0 = nothing
     /// "The container says 25 …" where the three disagree by more than a thousandth; empty otherwise.
     std::string disagreement;
 };
 
 /// Finds the rate. Stamps are rounded to the time base, often to whole milliseconds; a rate fits where every stamp is
-/// within one rounding of its place on the rate's grid. Among the rates that fit, what the container says is taken
+/// within one rounding of its position on the rate's grid. Among the rates that fit, what the container says is taken
 /// first, rates in use (24, 25, 30, 48, 50, 60 … and their thousandths, SMPTE ST 2036-1) before others.
 MovieRate findRate(const RateEvidence& evidence);
 

@@ -52,8 +52,8 @@ class MovieSource final : public PlateSource {
     }
     [[nodiscard]] int quickFrameNear(int frame) const override {
         int best = frame, least = std::numeric_limits<int>::max();
-        for (const int place : movie_.index().startPlaces) {
-            const int number = firstMovieFrame + place;
+        for (const int index : movie_.index().startPlaces) {
+            const int number = firstMovieFrame + index;
             if (std::abs(number - frame) < least) best = number, least = std::abs(number - frame);
         }
         return best;
@@ -63,8 +63,8 @@ class MovieSource final : public PlateSource {
     /// The decoded picture, whole or patched up. Throws DamagedFrame where there is none, or one of another size.
     const DecodedFrame& decode(int frame) {
         if (!info_.frames.contains(frame)) {
-            throw InputError("Frame " + std::to_string(frame) + " is outside of \"" + path_ + "\", which has " +
-                             std::to_string(info_.frames.first) + "–" + std::to_string(info_.frames.last) + ".");
+            throw InputError(text("Frame %d is outside of \"%s\", which has %d–%d.", frame, path_.c_str(),
+                                  info_.frames.first, info_.frames.last));
         }
         std::string why;
         const DecodedFrame* f = movie_.frame(frame - firstMovieFrame, &why);
@@ -88,19 +88,20 @@ class MovieSource final : public PlateSource {
         return DamageMask::ofDifference(luma, upright(converter_.luma(*otherwise, {}), orientation_), 3);
     }
     [[nodiscard]] DamagedFrame damaged(int frame, const std::string& why) const {
-        return {"Frame " + std::to_string(frame) + " of \"" + path_ + "\": " + why +
-                    ". Leave it out, or copy the file again.",
-                why};
+        return {
+            text("Frame %d of \"%s\": %s. Leave it out, or copy the file again.", frame, path_.c_str(), why.c_str()),
+            why};
     }
 
     /// A picture to learn the format from: the first that can be decoded.
     const AVFrame& firstPicture() {
         const int count = int(movie_.index().frames.size());
-        for (int place = 0; place < std::min(count, 64); ++place)
-            if (const DecodedFrame* f = movie_.frame(place)) return *f->picture;
-        throw InputError("\"" + path_ +
-                         "\" holds no frame that can be decoded: it may be cut off, damaged or encrypted. "
-                         "Copy it again, or convert it to ProRes, H.264 or numbered stills.");
+        for (int index = 0; index < std::min(count, 64); ++index)
+            if (const DecodedFrame* f = movie_.frame(index)) return *f->picture;
+        throw InputError(
+            text("\"%s\" holds no frame that can be decoded: it may be cut off, damaged or encrypted. Copy it again, "
+                 "or convert it to ProRes, H.264 or numbered stills.",
+                 path_.c_str()));
     }
 
     void fillInfo() {
@@ -130,15 +131,16 @@ class MovieSource final : public PlateSource {
         const MovieColour colour = MovieColour::of(first);
         info_.colour = colour.words();
         if (colour.guessed)
-            info_.notes.push_back("The movie does not say how its colours are coded: " + info_.colour +
-                                  " is taken, as is usual for its size.");
+            info_.notes.push_back(
+                text("The movie does not say how its colours are coded: %s is taken, as is usual for its size.",
+                     info_.colour.c_str()));
         if (d && (d->flags & AV_PIX_FMT_FLAG_ALPHA))
-            info_.notes.push_back("The movie has an alpha channel. The plate ignores it.");
+            info_.notes.push_back(text("The movie has an alpha channel. The plate ignores it."));
         info_.interlaced = par.field_order > AV_FIELD_PROGRESSIVE || first.interlaced_frame;
         if (info_.interlaced)
-            info_.notes.push_back(
+            info_.notes.push_back(text(
                 "The movie is flagged as interlaced. Have it de-interlaced if lines of two moments are woven into each "
-                "picture.");
+                "picture."));
         info_.stream = movie_.index().stream;
         readStreams();
         readTags();
@@ -149,6 +151,7 @@ class MovieSource final : public PlateSource {
         if (stream.nb_frames > int64_t(movie_.index().packets.size()) &&
             lasts < 0.98 * double(stream.nb_frames - 1) * av_q2d(av_inv_q(stream.avg_frame_rate)))
             endBeforeTheCut(stream.nb_frames);
+        else if (!holes_.empty()) info_.warnings.push_back(holes_);
     }
 
     void readStreams() {
@@ -177,9 +180,9 @@ class MovieSource final : public PlateSource {
             --whole;
         }
         info_.frames.last = firstMovieFrame + whole - 1;
-        std::erase_if(info_.warnings, [](const std::string& w) { return w.find("time stamps") != std::string::npos; });
-        info_.warnings.push_back("The movie is cut off: it announces " + std::to_string(promised) + " frames, and " +
-                                 std::to_string(whole) + " can be read. Copy it again, or work with these.");
+        info_.warnings.push_back(text(
+            "The movie is cut off: it announces %lld frames, and %d can be read. Copy it again, or work with these.",
+            static_cast<long long>(promised), whole));
     }
 
     void readRate() {
@@ -208,14 +211,15 @@ class MovieSource final : public PlateSource {
         }
         std::vector<int> before, twice;
         int lacking = 0;
-        for (const auto& h : r.dropped) before.push_back(firstMovieFrame + h.place), lacking += h.frames;
+        for (const auto& h : r.dropped) before.push_back(firstMovieFrame + h.index), lacking += h.frames;
         for (const int i : r.doubled) twice.push_back(firstMovieFrame + i);
         if (lacking > 0)
-            info_.warnings.push_back(text("By its time stamps, the movie lacks %d frame%s: after %s.", lacking,
-                                          lacking == 1 ? "" : "s", frames(before).c_str()));
+            holes_ = text("By its time stamps, the movie lacks %d frame%s: after %s.", lacking, lacking == 1 ? "" : "s",
+                          frames(before).c_str());
         if (!twice.empty())
             info_.notes.push_back(
-                "By their time stamps, these frames are shown at the time of the one before: " + frames(twice) + ".");
+                text("By their time stamps, these frames are shown at the time of the one before: %s.",
+                     frames(twice).c_str()));
     }
 
     void readTags() {
@@ -231,6 +235,7 @@ class MovieSource final : public PlateSource {
     }
 
     std::string path_;
+    std::string holes_;  ///< a warning: by its stamps the movie lacks frames; empty where it does not
     MovieDecoder movie_;
     FrameConverter converter_;
     Orientation orientation_;

@@ -5,6 +5,7 @@
 #include <cstring>
 
 #include "base/error.h"
+#include "base/text.h"
 
 namespace va {
 
@@ -12,16 +13,16 @@ AvPointer<AVCodecContext> openDecoder(const AVStream& stream, const std::string&
     const AVCodecParameters& par = *stream.codecpar;
     if (av_stream_get_side_data(&stream, AV_PKT_DATA_ENCRYPTION_INIT_INFO, nullptr) ||
         par.codec_tag == MKTAG('e', 'n', 'c', 'v') || par.codec_tag == MKTAG('d', 'r', 'm', 'i'))
-        throw InputError("\"" + path + "\" is encrypted. Ask for a copy without protection.");
+        throw InputError(text("\"%s\" is encrypted. Ask for a copy without protection.", path.c_str()));
     const AVCodec* codec = avcodec_find_decoder(par.codec_id);
     if (!codec) {
         char tag[AV_FOURCC_MAX_STRING_SIZE] = {};
-        const std::string name =
-            par.codec_id == AV_CODEC_ID_NONE
-                ? "an unknown codec (" + std::string(av_fourcc_make_string(tag, par.codec_tag)) + ")"
-                : avcodec_get_name(par.codec_id);
-        throw InputError("\"" + path + "\" is coded as " + name +
-                         ", for which no decoder is installed. Convert it to ProRes, H.264 or numbered stills.");
+        const std::string name = par.codec_id == AV_CODEC_ID_NONE
+                                     ? text("an unknown codec (%s)", av_fourcc_make_string(tag, par.codec_tag))
+                                     : avcodec_get_name(par.codec_id);
+        throw InputError(text(
+            "\"%s\" is coded as %s, for which no decoder is installed. Convert it to ProRes, H.264 or numbered stills.",
+            path.c_str(), name.c_str()));
     }
     AvPointer<AVCodecContext> decoder(avcodec_alloc_context3(codec));
     avcodec_parameters_to_context(decoder.get(), &par);
@@ -32,8 +33,8 @@ AvPointer<AVCodecContext> openDecoder(const AVStream& stream, const std::string&
     decoder->err_recognition |= AV_EF_CRCCHECK;
     const int code = avcodec_open2(decoder.get(), codec, nullptr);
     if (code < 0)
-        throw InputError("\"" + path + "\" can't be decoded (" + codecLabel(par.codec_id) +
-                             "). Convert it to ProRes, H.264 or numbered stills.",
+        throw InputError(text("\"%s\" can't be decoded (%s). Convert it to ProRes, H.264 or numbered stills.",
+                              path.c_str(), codecLabel(par.codec_id).c_str()),
                          avMessage(code));
     return decoder;
 }

@@ -8,6 +8,7 @@
 #include <unordered_map>
 
 #include "base/error.h"
+#include "base/text.h"
 #include "media/movie/decoder_log.h"
 
 namespace va {
@@ -65,26 +66,27 @@ void PacketReader::open() {
     AVFormatContext* raw = avformat_alloc_context();
     raw->interrupt_callback = {&PacketReader::interrupted, this};
     AVDictionary* options = nullptr;
-    av_dict_set(&options, "protocol_whitelist", "file", 0);  // a movie that names other places must not open them
+    av_dict_set(&options, "protocol_whitelist", "file", 0);  // a movie that names other files must not open them
     const int code = avformat_open_input(&raw, ("file:" + path_).c_str(), nullptr, &options);
     av_dict_free(&options);
     if (progress_) progress_->check();
     if (code < 0) {
-        throw InputError("\"" + path_ +
-                             "\" is not a movie or picture that can be read. It may be cut off or of a kind "
-                             "that is not supported: try to play it elsewhere, or copy it again.",
+        throw InputError(text("\"%s\" is not a movie or picture that can be read. It may be cut off or of a kind that "
+                              "is not supported: try to play it elsewhere, or copy it again.",
+                              path_.c_str()),
                          avMessage(code));
     }
     container_.reset(raw);
     if (!isMovieFormat(raw->iformat->name))
-        throw InputError(
-            "\"" + path_ + "\" is not a movie: it looks like text or a list of files. Choose a movie or stills.",
-            raw->iformat->name);
+        throw InputError(text("\"%s\" is not a movie: it looks like text or a list of files. Choose a movie or stills.",
+                              path_.c_str()),
+                         raw->iformat->name);
     const int found = avformat_find_stream_info(raw, nullptr);
     if (progress_) progress_->check();
     stream_ = found < 0 ? -1 : choose();
     if (stream_ < 0)
-        throw InputError("\"" + path_ + "\" holds no moving picture, only sound or data. Choose a movie or stills.");
+        throw InputError(
+            text("\"%s\" holds no moving picture, only sound or data. Choose a movie or stills.", path_.c_str()));
     for (unsigned i = 0; i < raw->nb_streams; ++i)
         raw->streams[i]->discard = int(i) == stream_ ? AVDISCARD_DEFAULT : AVDISCARD_ALL;
     unpack_.reset();
@@ -128,8 +130,9 @@ int PacketReader::choose() const {
     if (wanted_ >= 0) {
         std::string have;
         for (const MovieStream& s : streams()) have += (have.empty() ? "" : ", ") + std::to_string(s.stream);
-        throw InputError("\"" + path_ + "\" has no moving picture as stream " + std::to_string(wanted_) +
-                         (have.empty() ? "." : "; it has these: " + have + "."));
+        throw InputError(have.empty() ? text("\"%s\" has no moving picture as stream %d.", path_.c_str(), wanted_)
+                                      : text("\"%s\" has no moving picture as stream %d; it has these: %s.",
+                                             path_.c_str(), wanted_, have.c_str()));
     }
     return best;
 }
@@ -197,18 +200,18 @@ bool PacketReader::recognise(const MovieIndex& index, int ordinal) {
         if (!readRaw(*packet)) break;
         const MoviePacket p = describe(*packet);
         ahead_.push_back(std::move(packet));
-        const int place = int(ahead_.size()) - 1;
-        if (place == 0) {
+        const int at = int(ahead_.size()) - 1;
+        if (at == 0) {
             for (size_t i = 0; i < index.packets.size(); ++i)
                 if (same(index.packets[i], p)) candidates.push_back(int(i));
         } else {
             std::erase_if(candidates, [&](int i) {
-                const size_t k = size_t(i + place);
+                const size_t k = size_t(i + at);
                 return k >= index.packets.size() || !same(index.packets[k], p);
             });
         }
         std::vector<int> exact = candidates;
-        std::erase_if(exact, [&](int i) { return !sameInAll(index.packets[size_t(i + place)], p); });
+        std::erase_if(exact, [&](int i) { return !sameInAll(index.packets[size_t(i + at)], p); });
         if (exact.size() == 1) candidates = exact;
         if (candidates.size() == 1) {
             if (candidates.front() > ordinal) break;

@@ -79,11 +79,11 @@ std::vector<int> orderAsStored(const std::vector<MoviePacket>& packets) {
 }
 
 bool fitsOrder(const std::vector<int>& decoded, const std::vector<int>& order, size_t packets) {
-    std::vector<int> place(packets, -1);
-    for (size_t i = 0; i < order.size(); ++i) place[size_t(order[i])] = int(i);
+    std::vector<int> index(packets, -1);
+    for (size_t i = 0; i < order.size(); ++i) index[size_t(order[i])] = int(i);
     int last = -1, first = -1, strangers = 0;
     for (const int ordinal : decoded) {
-        const int at = ordinal >= 0 && size_t(ordinal) < packets ? place[size_t(ordinal)] : -1;
+        const int at = ordinal >= 0 && size_t(ordinal) < packets ? index[size_t(ordinal)] : -1;
         if (at < 0) {
             ++strangers;
             continue;

@@ -7,7 +7,7 @@
 namespace va {
 namespace {
 
-/// Place of the first three bytes that may not be there; `end` where there are none.
+/// Position of the first three bytes that may not be there; `end` where there are none.
 const uint8_t* firstIllegal(const uint8_t* at, const uint8_t* end) {
     while (end - at >= 3) {
         at = static_cast<const uint8_t*>(std::memchr(at, 0, size_t(end - at - 2)));

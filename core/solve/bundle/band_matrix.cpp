@@ -63,7 +63,7 @@ void BandMatrix::solvePanel(int begin, int end, PackedRows& panel) {
             for (int j = 0; j < columns; ++j) {
                 double sum[wide];
                 std::copy_n(p + j * wide, wide, sum);
-                const double* row = &data_[size_t(place(begin + j, begin))];
+                const double* row = &data_[size_t(offset(begin + j, begin))];
                 for (int m = 0; m < j; ++m)
                     for (int i = 0; i < wide; ++i) sum[i] -= row[m] * p[m * wide + i];
                 for (int i = 0; i < wide; ++i) p[j * wide + i] = sum[i] / row[j];
@@ -96,7 +96,7 @@ void BandMatrix::solveLower(Eigen::Ref<Eigen::MatrixXd> x) const {
     for (Eigen::Index c = 0; c < x.cols(); ++c)
         for (int i = 0; i < n; ++i) {
             const int from = start_[size_t(i)];
-            const Eigen::Map<const Eigen::VectorXd> row(data_.data() + place(i, from), i - from);
+            const Eigen::Map<const Eigen::VectorXd> row(data_.data() + offset(i, from), i - from);
             x(i, c) = (x(i, c) - row.dot(x.col(c).segment(from, i - from))) / at(i, i);
         }
 }
@@ -105,7 +105,7 @@ void BandMatrix::solveUpper(Eigen::Ref<Eigen::MatrixXd> x) const {
     for (Eigen::Index c = 0; c < x.cols(); ++c)
         for (int i = size() - 1; i >= 0; --i) {
             const int from = start_[size_t(i)];
-            const Eigen::Map<const Eigen::VectorXd> row(data_.data() + place(i, from), i - from);
+            const Eigen::Map<const Eigen::VectorXd> row(data_.data() + offset(i, from), i - from);
             x(i, c) /= at(i, i);
             x.col(c).segment(from, i - from) -= x(i, c) * row;
         }

@@ -22,10 +22,10 @@ class BandMatrix {
     [[nodiscard]] int size() const { return int(reach_.size()); }
     void setZero();
     /// Entry of the lower triangle inside the band: column ≤ row ≤ reach(column).
-    double& at(int row, int column) { return data_[size_t(place(row, column))]; }
-    [[nodiscard]] double at(int row, int column) const { return data_[size_t(place(row, column))]; }
+    double& at(int row, int column) { return data_[size_t(offset(row, column))]; }
+    [[nodiscard]] double at(int row, int column) const { return data_[size_t(offset(row, column))]; }
     /// Address of (row, column) and the step to the next row, as for subtractProduct().
-    double* block(int row, int column) { return data_.data() + place(row, column); }
+    double* block(int row, int column) { return data_.data() + offset(row, column); }
     [[nodiscard]] std::ptrdiff_t rowStep() const { return step_; }
 
     /// Replaces the matrix by its Cholesky factor L (Golub & Van Loan 2013, section 4.3.5, in blocks). False when it is
@@ -38,7 +38,7 @@ class BandMatrix {
   private:
     bool factorBlock(int begin, int end);
     void solvePanel(int begin, int end, PackedRows& panel);
-    [[nodiscard]] std::ptrdiff_t place(int row, int column) const {
+    [[nodiscard]] std::ptrdiff_t offset(int row, int column) const {
         return std::ptrdiff_t(row) * step_ + column + width_;
     }
 

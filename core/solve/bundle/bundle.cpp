@@ -6,6 +6,7 @@
 #include <cmath>
 #include <cstdio>
 
+#include "base/text.h"
 #include "solve/bundle/normal_equations.h"
 #include "solve/minimal/resect.h"
 
@@ -17,10 +18,7 @@ View BundleProblem::viewAt(int view, const Eigen::Vector2d& pixel) const {
 }
 
 std::string BundleSummary::brief() const {
-    char text[128];
-    std::snprintf(text, sizeof text, "cost %.4e → %.4e in %d steps, %.2f s", initialCost, finalCost, iterations,
-                  seconds);
-    return text;
+    return text("cost %.4e → %.4e in %d steps, %.2f s", initialCost, finalCost, iterations, seconds);
 }
 
 BundleSummary bundle(BundleProblem& problem, const BundleOptions& options) {

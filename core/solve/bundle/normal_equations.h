@@ -103,21 +103,21 @@ class NormalEquations {
     /// by the view, by what is shared.
     static constexpr int byPointAt = 2, byCameraAt = 8;
     [[nodiscard]] int bySharedAt() const { return byCameraAt + 2 * viewSize_; }
-    [[nodiscard]] double* linearOf(int place) { return &linear_[size_t(place) * size_t(linearSize_)]; }
-    [[nodiscard]] const double* linearOf(int place) const { return &linear_[size_t(place) * size_t(linearSize_)]; }
+    [[nodiscard]] double* linearOf(int row) { return &linear_[size_t(row) * size_t(linearSize_)]; }
+    [[nodiscard]] const double* linearOf(int row) const { return &linear_[size_t(row) * size_t(linearSize_)]; }
 
     BundleOptions options_;
     std::vector<LensValue> solved_;  ///< lens values
     bool ownFocal_ = false;          ///< a zoom: the last number of a view is the logarithm of its focal length
     int viewSize_ = 6, viewCount_ = 0, lensColumns_ = 0, sharedSize_ = 0, borderSize_ = 0, linearSize_ = 0;
-    int readoutAt_ = -1;                        ///< place in the border
+    int readoutAt_ = -1;                        ///< position in the border
     std::vector<int> order_;                    ///< observations of points that are taken out, by point, then view
-    std::vector<int> viewOf_, lensOf_;          ///< by place in order_
+    std::vector<int> viewOf_, lensOf_;          ///< by position in order_
     std::vector<int> pointOrder_;               ///< points that are taken out, by the views that see them
-    std::vector<int> rankOf_;                   ///< one a point: place in pointOrder_, or −1
-    std::vector<std::pair<int, int>> ofPoint_;  ///< begin and end in order_, by place in pointOrder_
-    std::vector<std::vector<int>> byCamera_;    ///< places in order_
-    std::vector<int> keptAt_;                   ///< one a point: place in the border, or −1
+    std::vector<int> rankOf_;                   ///< one a point: position in pointOrder_, or −1
+    std::vector<std::pair<int, int>> ofPoint_;  ///< begin and end in order_, by position in pointOrder_
+    std::vector<std::vector<int>> byCamera_;    ///< positions in order_
+    std::vector<int> keptAt_;                   ///< one a point: position in the border, or −1
     std::vector<int> keptObservations_;
     std::vector<Batch> batches_;
     std::vector<char> viewFree_;

@@ -8,18 +8,13 @@
 #include <cmath>
 #include <numeric>
 
+#include "base/cross_matrix.h"
 #include "base/parallel.h"
 #include "solve/bundle/loss.h"
 #include "solve/minimal/resect.h"
 
 namespace va {
 namespace {
-
-Eigen::Matrix3d crossMatrix(const Eigen::Vector3d& v) {
-    Eigen::Matrix3d m;
-    m << 0, -v.z(), v.y(), v.z(), 0, -v.x(), -v.y(), v.x(), 0;
-    return m;
-}
 
 /// Depth that a projection is divided by: a point in the camera's plane must not make numbers infinite.
 double depthOf(const Eigen::Vector3d& camera) { return std::fabs(camera.z()) > 1e-9 ? camera.z() : 1e-9; }
@@ -29,12 +24,12 @@ double depthOf(const Eigen::Vector3d& camera) { return std::fabs(camera.z()) > 1
 Eigen::Vector2d NormalEquations::residualOf(const BundleProblem& p, const BundleProblem::Observation& o) const {
     const View& view = p.views[size_t(o.view)];
     Eigen::Vector3d c = view.rotation * p.points[size_t(o.point)];
-    if (!options_.rotationOnly) c += view.shift;
+    if (!options_.rotationOnly) c += view.translation;
     if (!p.rates.empty()) {
         const double late = p.readout * (o.pixel.y() / std::max(1, p.height - 1) - 0.5);
         const ViewRate::Move move = p.rates[size_t(o.view)].after(late);
         const View then = moved({Eigen::Matrix3d::Identity(), c}, move.head<3>(), move.tail<3>());
-        c = then.shift;
+        c = then.translation;
     }
     const double z = depthOf(c);
     const Intrinsics& lens = p.lenses[size_t(p.lensOfView[size_t(o.view)])];
@@ -49,7 +44,7 @@ NormalEquations::Jacobian NormalEquations::jacobianOf(const BundleProblem& p, co
     Jacobian out;
     const View& view = p.views[size_t(o.view)];
     Eigen::Vector3d c = view.rotation * p.points[size_t(o.point)];
-    if (!options_.rotationOnly) c += view.shift;
+    if (!options_.rotationOnly) c += view.translation;
     const Eigen::Vector3d middle = c;  // as the middle row sees it
     Eigen::Matrix3d then = Eigen::Matrix3d::Identity();
     Eigen::Vector3d byReadout = Eigen::Vector3d::Zero();
@@ -59,7 +54,7 @@ NormalEquations::Jacobian NormalEquations::jacobianOf(const BundleProblem& p, co
         const ViewRate::Move move = rate.after(late), slope = rate.slope(late);
         const View row = moved({Eigen::Matrix3d::Identity(), c}, move.head<3>(), move.tail<3>());
         then = row.rotation;
-        c = row.shift;
+        c = row.translation;
         byReadout = share * (slope.head<3>().cross(c) + slope.tail<3>());
     }
     const double z = depthOf(c);
@@ -80,7 +75,8 @@ NormalEquations::Jacobian NormalEquations::jacobianOf(const BundleProblem& p, co
     out.byPoint = byCamera * view.rotation;
     if (!all) return out;
     if (viewFree_[size_t(o.view)]) {
-        // A small turn w moves the camera point by w × c (what the shift adds to it is a change of the shift).
+        // A small turn w moves the camera point by w × c (what the translation adds to it is a change of the
+        // translation).
         out.byCamera.leftCols<3>() = -byCamera * crossMatrix(middle);
         if (!options_.rotationOnly) out.byCamera.middleCols<3>(3) = byCamera;
     } else {

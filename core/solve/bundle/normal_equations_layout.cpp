@@ -70,12 +70,12 @@ void NormalEquations::layOutPoints(const BundleProblem& p) {
     });
     byCamera_.assign(size_t(viewCount_), {});
     ofPoint_.assign(pointOrder_.size(), {0, 0});
-    for (int place = 0; place < int(order_.size()); ++place) {
-        const auto& o = p.observations[size_t(order_[size_t(place)])];
+    for (int row = 0; row < int(order_.size()); ++row) {
+        const auto& o = p.observations[size_t(order_[size_t(row)])];
         auto& range = ofPoint_[size_t(rank[size_t(o.point)])];
-        if (range.second == 0) range.first = place;
-        range.second = place + 1;
-        byCamera_[size_t(o.view)].push_back(place);
+        if (range.second == 0) range.first = row;
+        range.second = row + 1;
+        byCamera_[size_t(o.view)].push_back(row);
         viewOf_.push_back(o.view);
         lensOf_.push_back(p.lensOfView[size_t(o.view)]);
     }

@@ -88,7 +88,7 @@ double NormalEquations::lineariseKept(const BundleProblem& p) {
         cost += loss.cost(squared);
         sumSquares_ += loss.weight(squared) * squared;
         const Eigen::Matrix2d weigh = loss.correct(s.residual);
-        // All that this observation depends on, as columns with their places in the border.
+        // All that this observation depends on, as columns with their positions in the border.
         const int lens = p.lensOfView[size_t(o.view)] * lensColumns_;
         Eigen::Matrix<double, 2, Eigen::Dynamic> by(2, lensColumns_ + 1 + 3);
         std::vector<int> at;

@@ -182,11 +182,11 @@ void NormalEquations::apply(const BundleStep& step, BundleProblem& p) const {
     for (int v = 0; v < viewCount_; ++v) {
         if (viewFree_[size_t(v)]) {
             View& view = p.views[size_t(v)];
-            const Eigen::Vector3d shift = view.shift;
+            const Eigen::Vector3d translation = view.translation;
             view = moved(
                 view, step.views.segment<3>(v * d),
                 options_.rotationOnly ? Eigen::Vector3d::Zero() : Eigen::Vector3d(step.views.segment<3>(v * d + 3)));
-            if (options_.rotationOnly) view.shift = shift;
+            if (options_.rotationOnly) view.translation = translation;
         }
         if (ownFocal_) p.focalOfView[size_t(v)] *= std::exp(std::clamp(step.views[v * d + d - 1], -0.7, 0.7));
     }

@@ -16,14 +16,14 @@ class PackedRows {
         rows_ = rows;
         data_.assign(size_t((columns + wide - 1) / wide) * size_t(rows) * wide, 0.0);
     }
-    double& at(int row, int column) { return data_[place(row, column)]; }
-    [[nodiscard]] double at(int row, int column) const { return data_[place(row, column)]; }
+    double& at(int row, int column) { return data_[offset(row, column)]; }
+    [[nodiscard]] double at(int row, int column) const { return data_[offset(row, column)]; }
     [[nodiscard]] int rows() const { return rows_; }
     [[nodiscard]] const double* data() const { return data_.data(); }
     double* data() { return data_.data(); }
 
   private:
-    [[nodiscard]] size_t place(int row, int column) const {
+    [[nodiscard]] size_t offset(int row, int column) const {
         return (size_t(column / wide) * size_t(rows_) + size_t(row)) * wide + size_t(column % wide);
     }
     int rows_ = 0;

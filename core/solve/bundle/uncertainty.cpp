@@ -17,14 +17,14 @@ std::optional<Eigen::MatrixXd> lensCovariance(const BundleProblem& problem, std:
     options.solveZoom = !problem.focalOfView.empty();
     options.solveReadout = solveReadout;
     if (!fixedPoints && !problem.observations.empty()) {
-        // The world's place and turn; its scale is held by a hair of damping, which the rest does not notice.
+        // The world's position and rotation; its scale is held by a hair of damping, which the rest does not notice.
         options.fixedViews.assign(problem.views.size(), 0);
         options.fixedViews[size_t(problem.observations.front().view)] = 1;
     }
     NormalEquations equations(problem, options);
     equations.linearise(problem);
     long spare = equations.residualCount() - equations.unknownCount();
-    // Seen once, a place fits whatever the camera does: its two residuals say nothing, for three numbers.
+    // Seen once, a position fits whatever the camera does: its two residuals say nothing, for three numbers.
     if (!fixedPoints) {
         std::vector<int> seen(problem.points.size(), 0);
         for (const auto& o : problem.observations) ++seen[size_t(o.point)];

@@ -35,13 +35,14 @@ class Calibration {
     ChartCalibration run() {
         findHomographies();
         if (start_.size() < 2) {
-            out_.trouble = "At least two stills that show the chart are needed: take some more, tilted to all sides.";
+            out_.trouble =
+                text("At least two stills that show the chart are needed: take some more, tilted to all sides.");
             return out_;
         }
         if (!startFocal()) {
-            out_.trouble =
+            out_.trouble = text(
                 "All stills show the chart from nearly straight on: that does not tell the focal length from the "
-                "distance. Tilt the chart by 20 to 40 degrees to different sides.";
+                "distance. Tilt the chart by 20 to 40 degrees to different sides.");
             return out_;
         }
         progress_.stage("Calibrating", 4, 1);
@@ -56,7 +57,8 @@ class Calibration {
         }
         leaveOutWhatIsNotTold();
         if (!(problem_.lenses[0].focalPx > 0) || !std::isfinite(problem_.lenses[0].focalPx)) {
-            out_.trouble = "The stills contradict each other: check that all are of one lens, focal length and focus.";
+            out_.trouble =
+                text("The stills contradict each other: check that all are of one lens, focal length and focus.");
             return out_;
         }
         report();
@@ -120,7 +122,7 @@ class Calibration {
             View v;
             v.rotation = svd.u * svd.v.transpose();
             if (v.rotation.determinant() < 0) continue;
-            v.shift = h.col(2);
+            v.translation = h.col(2);
             const int view = int(problem_.views.size());
             problem_.views.push_back(v);
             problem_.lensOfView.push_back(0);
@@ -306,8 +308,8 @@ class Calibration {
         const double corner = 0.5 * std::hypot(width_, height_) / out_.lens.focalPx;
         if (out_.lens.lens.foldRadius() < corner)
             out_.warnings.push_back(
-                "The model folds over inside the frame: solve fewer of its numbers, or take a model "
-                "for wider lenses.");
+                text("The model folds over inside the frame: solve fewer of its numbers, or take a model "
+                     "for wider lenses."));
         for (size_t v = 0; v < aside_.size(); ++v)
             if (aside_[v])
                 out_.warnings.push_back(

@@ -7,6 +7,7 @@
 #include <map>
 
 #include "base/svd3.h"
+#include "base/text.h"
 #include "solve/incremental/observations.h"
 
 namespace va {
@@ -25,7 +26,7 @@ size_t pointsNeeded(Kind kind) {
     return 1;
 }
 
-/// The places of a measure's points, or nothing when one is missing.
+/// The positions of a measure's points, or nothing when one is missing.
 std::optional<std::vector<Eigen::Vector3d>> placesOf(const KnownMeasure& m, const PlaceOfPath& place) {
     if (m.paths.size() < pointsNeeded(m.kind)) return std::nullopt;
     std::vector<Eigen::Vector3d> out;
@@ -37,7 +38,7 @@ std::optional<std::vector<Eigen::Vector3d>> placesOf(const KnownMeasure& m, cons
     return out;
 }
 
-/// What a measure asks for in a world of another scale and place.
+/// What a measure asks for in a world of another scale and position.
 PointTie tieIn(const KnownMeasure& m, const Similarity& solveFromWorld, double hard) {
     PointTie t;
     t.kind = m.kind;
@@ -88,7 +89,7 @@ MeasuredWorld measuredWorld(const std::vector<KnownMeasure>& measures, const Pla
     };
     if (!wide(from) || !wide(to)) return out;
     const Similarity fit = similarityBetween(from, to);
-    if (!(fit.scale > 0) || !std::isfinite(fit.scale) || !fit.shift.allFinite()) return out;
+    if (!(fit.scale > 0) || !std::isfinite(fit.scale) || !fit.translation.allFinite()) return out;
     out.placed = true;
     out.fromSolve = fit;
     return out;
@@ -150,20 +151,21 @@ std::vector<MeasureReport> reportOn(const std::vector<KnownMeasure>& measures, c
         const auto points = placesOf(m, place);
         const bool needsScale = m.kind == Kind::distance || m.kind == Kind::position || m.kind == Kind::level;
         if (m.paths.size() < pointsNeeded(m.kind)) {
-            r.why = m.kind == Kind::flat ? "A flat group takes four points or more."
-                    : m.paths.empty()    ? "No feature is assigned to it yet."
-                                         : "It has too few features.";
+            r.why = m.kind == Kind::flat ? text("A flat group takes four points or more.")
+                    : m.paths.empty()    ? text("No feature is assigned to it yet.")
+                                         : text("It has too few features.");
         } else if (!points) {
-            r.why = "One of its features has no point in this solve.";
+            r.why = text("One of its features has no point in this solve.");
         } else if ((m.kind == Kind::position || m.kind == Kind::level) && !world.placed) {
-            r.why = m.kind == Kind::position
-                        ? "Fewer than three known positions, or all on a line: only the distances between them count."
-                        : "Where the plane lies takes three known positions: only that the points share one counts.";
+            r.why =
+                m.kind == Kind::position
+                    ? text("Fewer than three known positions, or all on a line: only the distances between them count.")
+                    : text("Where the plane lies takes three known positions: only that the points share one counts.");
             r.used = true;
         } else if (needsScale && !world.scaled) {
-            r.why = "Its points coincide in this solve.";
+            r.why = text("Its points coincide in this solve.");
         } else if (m.kind == Kind::distance && !(m.length > 0)) {
-            r.why = "Its length is not given yet.";
+            r.why = text("Its length is not given yet.");
         } else {
             r.used = true;
             KnownMeasure unit = m;

@@ -14,7 +14,7 @@ namespace va {
 struct KnownMeasure {
     PointTie::Kind kind = PointTie::Kind::distance;
     std::vector<int> paths;                             ///< as PointTie::points
-    Eigen::Vector3d target = Eigen::Vector3d::Zero();   ///< of a position; of `level` a place on the plane
+    Eigen::Vector3d target = Eigen::Vector3d::Zero();   ///< of a position; of `level` a position on the plane
     Eigen::Vector3d normal = Eigen::Vector3d::UnitY();  ///< of that plane
     double length = 0;                                  ///< of a distance
     double tolerance = 0;                               ///< one deviation; of a right angle in degrees; 0 = hard

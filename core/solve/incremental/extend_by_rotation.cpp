@@ -10,7 +10,7 @@
 namespace va {
 namespace {
 
-/// The turn that takes the directions `seen` onto `world`, and how well.
+/// The rotation that takes the directions `seen` onto `world`, and how well.
 struct RotationFit {
     Eigen::Quaterniond rotation = Eigen::Quaterniond::Identity();
     int agree = 0;
@@ -36,11 +36,11 @@ RotationFit fitRotation(const std::vector<Eigen::Vector3d>& world, const std::ve
     return fit;
 }
 
-/// Where a normalised place of the picture is seen, in our axes: the camera looks down −Z with Y up.
+/// Where a normalised position of the picture is seen, in our axes: the camera looks down −Z with Y up.
 Eigen::Vector3d ray(const Eigen::Vector2d& n) { return Eigen::Vector3d(n.x(), -n.y(), -1).normalized(); }
 
 /// Turns frame `f` onto the frame `next`; `direction`: of the paths, in the world, as far as they are known by now.
-bool extendOnto(const Reconstruction& r, int f, int next, std::vector<SolvedFrame>& frames,
+bool extendOnto(const Reconstruction& r, FrameIndex f, FrameIndex next, std::vector<SolvedFrame>& frames,
                 std::vector<std::optional<Eigen::Vector3d>>& direction) {
     const Observations& s = r.observations();
     const SolvedFrame& from = frames[size_t(next)];
@@ -79,8 +79,10 @@ void extendByRotation(const Reconstruction& r, std::vector<SolvedFrame>& frames)
         grown = false;
         for (int pass = 0; pass < 2; ++pass)
             for (int i = 0; i < count; ++i) {
-                const int f = pass == 0 ? i : count - 1 - i, next = pass == 0 ? f - 1 : f + 1;
-                if (next < 0 || next >= count || frames[size_t(f)].solved || !frames[size_t(next)].solved) continue;
+                const FrameIndex f(pass == 0 ? i : count - 1 - i), next = pass == 0 ? f - 1 : f + 1;
+                if (next < FrameIndex(0) || next >= FrameIndex(count) || frames[size_t(f)].solved ||
+                    !frames[size_t(next)].solved)
+                    continue;
                 if (extendOnto(r, f, next, frames, direction)) grown = true;
             }
     }

@@ -9,7 +9,13 @@
 #include <vector>
 
 #include "lens/convert_lens.h"
+#include "solve/incremental/depth_mirror.h"
+#include "solve/incremental/lens_certainty.h"
+#include "solve/incremental/outliers.h"
+#include "solve/incremental/point_placement.h"
+#include "solve/incremental/refine.h"
 #include "solve/incremental/row_evidence.h"
+#include "solve/incremental/thresholds.h"
 
 namespace va {
 
@@ -31,15 +37,15 @@ void FreeFinish::settleRows(Reconstruction& r) const {
     // Each pass reaches several frames or none; six are enough for any shake that is not beyond rescue.
     for (int pass = 0, grown = 0; pass < 6 && grown < r.solvedFrames(); ++pass) {
         grown = r.solvedFrames();
-        r.bringBackSliding();
+        bringBackSliding(r);
         // Views and rates are found in turns.
         double had = INFINITY;
         for (int round = 0; round < 8; ++round) {
             progress_.check();
-            r.refine(q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
-            r.weighPaths();
-            r.classifyOutliers(4.5);
-            r.addPoints(growth_.angle(0.005));
+            refine(r, q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
+            weighPaths(r);
+            classifyOutliers(r, limits::outliers);
+            addPoints(r, growth_.angle(limits::finalAngle));
             const double cost = growth_.cost(r);
             if (round >= 2 && cost > 0.99 * had) break;
             had = cost;
@@ -50,27 +56,27 @@ void FreeFinish::settleRows(Reconstruction& r) const {
 
 void FreeFinish::lookForRows(Reconstruction& r) const {
     const RowEvidence evidence = rowEvidence(r);
-    if (evidence.explained < 0.02 || std::fabs(evidence.readout) < 0.03) return;
+    if (evidence.explained < limits::rowsExplain || std::fabs(evidence.readout) < 0.03) return;
     Reconstruction rolling = r;
     rolling.setReadout(std::clamp(evidence.readout, -1.0, 1.0), true);
     settleRows(rolling);
-    const double found = std::fabs(rolling.readout()), sigma = rolling.readoutSigma().value_or(1e9);
+    const double found = std::fabs(rolling.readout()), sigma = readoutSigma(rolling).value_or(1e9);
     // No sensor takes longer than a frame for its rows.
     if (found < std::max(0.05, 4 * sigma) || found > 1.2) return;
-    if (growth_.cost(rolling) < 0.9 * growth_.cost(r)) std::swap(r, rolling);
+    if (growth_.cost(rolling) < limits::rowsGain * growth_.cost(r)) std::swap(r, rolling);
 }
 
 void FreeFinish::weighDistortion(Reconstruction& r) {
     auto values = q_.lensValues();
     if (values.empty()) return;
-    auto covariance = r.lensCovariance(values);
+    auto covariance = lensCovariance(r, values);
     if (q_.distortionIsSolved()) {
         const Intrinsics& lens = r.lens();
         const double sigma =
             covariance ? mapSigmaPx(lens, q_.request.width, q_.request.height, values, *covariance) : 1e9;
         const bool folds = !lens.normalisedFromPixel({0, 0}) || !lens.normalisedFromPixel(q_.lastPixel());
         // Not told to a third of itself, and wrong by what would be seen.
-        const double seen = q_.scaledPx(0.5);
+        const double seen = q_.scaledPx(limits::distortionSeen);
         const double size = std::max(largestDistortionPx(lens, q_.request.width, q_.request.height) / 3, seen);
         if (folds || sigma > size) {
             q_.distortionRefused = true;
@@ -79,15 +85,15 @@ void FreeFinish::weighDistortion(Reconstruction& r) {
             values = q_.lensValues();
             for (int round = 0; round < 2; ++round) {
                 progress_.check();
-                r.refine(values, q_.priors(), 15, 1e-5, cancelled_);
-                r.classifyOutliers(4.5);
-                r.addPoints(growth_.angle(0.005));
+                refine(r, values, q_.priors(), 15, 1e-5, cancelled_);
+                classifyOutliers(r, limits::outliers);
+                addPoints(r, growth_.angle(limits::finalAngle));
             }
-            covariance = r.lensCovariance(values);
+            covariance = lensCovariance(r, values);
         }
     }
     if (!covariance || values.empty()) return;
-    const Eigen::VectorXd more = r.disagreement(values, *covariance);
+    const Eigen::VectorXd more = disagreementOfPaths(r, values, *covariance);
     disagreement_ = std::max(1.0, std::sqrt(more.squaredNorm() / double(more.size())));
     const Eigen::VectorXd scale = more.cwiseMax(1);
     covariance = scale.asDiagonal() * *covariance * scale.asDiagonal();
@@ -97,24 +103,24 @@ void FreeFinish::weighDistortion(Reconstruction& r) {
 }
 
 void FreeFinish::lookAtMirror(Reconstruction& r) {
-    if (r.zooms() || r.depthSpread() > 0.15) return;
+    if (r.zooms() || depthSpread(r) > limits::farLook) return;
     Reconstruction other = r;
-    other.mirror();
+    mirror(other);
     for (int round = 0; round < 2; ++round) {
         progress_.check();
-        other.refine(q_.lensValues(), q_.priors(), 20, 1e-5, cancelled_);
-        other.classifyOutliers(6);
-        other.addPoints(growth_.angle(0.005));
+        refine(other, q_.lensValues(), q_.priors(), 20, 1e-5, cancelled_);
+        classifyOutliers(other, limits::growthOutliers);
+        addPoints(other, growth_.angle(limits::finalAngle));
     }
     // The same points have to be explained, and the other image has to have stayed one.
-    if (other.pointCount() * 10 < r.pointCount() * 9 || !other.mirrorOf(r)) return;
+    if (other.pointCount() * 10 < r.pointCount() * 9 || !isMirrorOf(other, r)) return;
     const double here = growth_.cost(r), there = growth_.cost(other);
     if (there < here) {
-        other.classifyOutliers(4.5);
-        other.refine(q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
+        classifyOutliers(other, limits::outliers);
+        refine(other, q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
         std::swap(r, other);
     }
-    if (std::min(here, there) > 0.8 * std::max(here, there)) result_.mirrorRmsPx = other.rms();
+    if (std::min(here, there) > limits::mirrorAlike * std::max(here, there)) result_.mirrorRmsPx = other.rms();
 }
 
 void FreeFinish::useMeasures(Reconstruction& r) {
@@ -133,10 +139,10 @@ void FreeFinish::useMeasures(Reconstruction& r) {
         return at == groupOf.end() ? std::nullopt : r.points()[size_t(at->second)];
     };
     std::vector<double> depths;
-    for (int f = 0; f < q_.observations.frameCount(); ++f)
-        for (const int i : r.hasView(f) ? q_.observations.byFrame[size_t(f)] : std::vector<int>())
+    for (const FrameIndex f : q_.observations.indices())
+        for (const int i : r.hasView(f) ? q_.observations.byFrame[f] : std::vector<int>())
             if (const auto& p = r.points()[size_t(q_.observations.all[size_t(i)].path)])
-                depths.push_back(r.views()[size_t(f)]->toCamera(*p).z());
+                depths.push_back(r.views()[f]->toCamera(*p).z());
     const double depth = std::max(1e-9, median(std::move(depths)));
     result_.freeRmsPx = r.rms();
     for (int round = 0; round < 2; ++round) {
@@ -147,8 +153,8 @@ void FreeFinish::useMeasures(Reconstruction& r) {
         for (PointTie& t : ties)
             for (int& id : t.points) id = groupOf.at(id);
         r.setTies(std::move(ties), world.placed);
-        r.refine(q_.lensValues(), q_.priors(), 25, 1e-6, cancelled_);
-        // A point that is held to its place may disagree with its observations: that is for the report to say.
+        refine(r, q_.lensValues(), q_.priors(), 25, 1e-6, cancelled_);
+        // A point that is held to its position may disagree with its observations: that is for the report to say.
     }
     result_.measured = measuredWorld(q_.request.measures, place);
     result_.reports = reportOn(q_.request.measures, result_.measured, place);

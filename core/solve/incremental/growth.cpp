@@ -3,10 +3,18 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <set>
 
 #include "base/parallel.h"
+#include "base/text.h"
 #include "lens/convert_lens.h"
+#include "solve/incremental/first_pair.h"
+#include "solve/incremental/frame_poses.h"
+#include "solve/incremental/outliers.h"
+#include "solve/incremental/point_placement.h"
+#include "solve/incremental/refine.h"
+#include "solve/incremental/thresholds.h"
 
 namespace va {
 
@@ -17,12 +25,12 @@ Growth::Growth(const SolveQuestion& question, const std::vector<StartPair>& pair
       }) {}
 
 std::unique_ptr<Reconstruction> Growth::grow(bool zooms) {
-    progress_.stage("Finding a first camera", 0, 0.1);
+    progress_.stage(text("Finding a first camera"), 0, 0.1);
     // A zoom changes the picture between keyframes that a steady lens would leave far apart.
-    keyframes_ = zooms ? chooseKeyframes(q_.observations, 1 / 70.0) : chooseKeyframes(q_.observations);
+    keyframes_ = zooms ? chooseKeyframes(q_.observations, limits::zoomKeyframeStep) : chooseKeyframes(q_.observations);
     auto starts = findStarts(zooms);
     if (starts.empty()) return nullptr;
-    progress_.stage("Growing the solve", q_.observations.frameCount(), 0.1);
+    progress_.stage(text("Growing the solve"), q_.observations.frameCount(), 0.1);
     progress_.advance(starts.front()->solvedFrames());
     // A zoom around a subject that stays in the middle leaves the focal lengths nearly free: from a few frames
     // several answers look alike, and all frames have to tell them apart.
@@ -32,7 +40,7 @@ std::unique_ptr<Reconstruction> Growth::grow(bool zooms) {
         if (!best || cost(*start) < cost(*best)) best = std::move(start);
     }
     fillBetween(*best);
-    progress_.stage("Refining the solve", 4, 0.15);
+    progress_.stage(text("Refining the solve"), 4, 0.15);
     refineAll(*best);
     return best;
 }
@@ -41,14 +49,14 @@ std::unique_ptr<Reconstruction> Growth::zoomOf(const Reconstruction& steady) {
     auto r = std::make_unique<Reconstruction>(steady);
     r->setZooms(true);
     const int every = std::max(1, q_.observations.frameCount() / 25);
-    r->refine(q_.lensValues(), q_.priors(), 6, 1e-4, cancelled_, every);
+    refine(*r, q_.lensValues(), q_.priors(), 6, 1e-4, cancelled_, every);
     double low = INFINITY, high = 0;
-    for (int f = 0; f < q_.observations.frameCount(); ++f)
+    for (const FrameIndex f : q_.observations.indices())
         if (r->hasView(f)) low = std::min(low, r->lensOf(f).focalPx), high = std::max(high, r->lensOf(f).focalPx);
     // Less is the breathing that correlated errors bring about.
-    if (!(high > 1.015 * low)) return nullptr;
+    if (!(high > limits::zoomRange * low)) return nullptr;
     refineAll(*r);
-    return cost(*r) < 0.93 * cost(steady) ? std::move(r) : nullptr;
+    return cost(*r) < limits::zoomGain * cost(steady) ? std::move(r) : nullptr;
 }
 
 std::vector<std::unique_ptr<Reconstruction>> Growth::findStarts(bool zooms) {
@@ -58,7 +66,7 @@ std::vector<std::unique_ptr<Reconstruction>> Growth::findStarts(bool zooms) {
     struct Try {
         StartPair pair;
         double focal;
-        int plane;
+        FirstPairBy by;
         std::unique_ptr<Reconstruction> r;
         double cost = 9;
     };
@@ -66,8 +74,10 @@ std::vector<std::unique_ptr<Reconstruction>> Growth::findStarts(bool zooms) {
     for (size_t p = 0; p < std::min<size_t>(2, pairs_.size()); ++p)
         for (double f : focals)
             // A flat scene's pair has two readings; which is right the frames after tell.
-            for (int plane = -1; plane < (pairs_[p].homographyShare > 0.8 && !zooms ? 2 : 0); ++plane)
-                tries.push_back({pairs_[p], f, plane, nullptr, 9});
+            for (const FirstPairBy by :
+                 {FirstPairBy::essential, FirstPairBy::planeReadingOne, FirstPairBy::planeReadingTwo})
+                if (by == FirstPairBy::essential || (pairs_[p].homographyShare > limits::flatShare && !zooms))
+                    tries.push_back({pairs_[p], f, by, nullptr, 9});
     parallelRanges(int(tries.size()), 1, [&](int begin, int end) {
         for (int i = begin; i < end; ++i) {
             if (progress_.cancelled()) return;
@@ -78,7 +88,7 @@ std::vector<std::unique_ptr<Reconstruction>> Growth::findStarts(bool zooms) {
             lens.focalPx = t.focal;
             auto r = std::make_unique<Reconstruction>(q_.observations, lens, zooms);
             if (!q_.request.focalByFrame.empty()) r->holdFocals(q_.request.focalByFrame.in(r->observations().frames));
-            if (!r->begin(t.pair.a, t.pair.b, q_.request.seed, angle(0.003), t.plane)) continue;
+            if (!beginFrom(*r, t.pair.a, t.pair.b, q_.request.seed, angle(limits::startAngle), t.by)) continue;
             if (!settleStart(*r, t.pair)) continue;
             // A pair alone fits nearly anything: frames that could not be hung on it count against it.
             const int wanted = 2 + std::min(6, int(keyframes_.size()) - 2), has = std::min(wanted, r->solvedFrames());
@@ -101,120 +111,123 @@ std::vector<std::unique_ptr<Reconstruction>> Growth::findStarts(bool zooms) {
 }
 
 bool Growth::settleStart(Reconstruction& r, const StartPair& pair) const {
-    r.refine({}, {}, 10, 1e-3, cancelled_);
-    std::vector<int> around;
-    for (int k : keyframes_)
+    refine(r, {}, {}, 10, 1e-3, cancelled_);
+    std::vector<FrameIndex> around;
+    for (const FrameIndex k : keyframes_)
         if (!r.hasView(k)) around.push_back(k);
-    const int middle = (pair.a + pair.b) / 2;
+    const FrameIndex middle((pair.a.value() + pair.b.value()) / 2);
     std::stable_sort(around.begin(), around.end(),
-                     [&](int x, int y) { return std::abs(x - middle) < std::abs(y - middle); });
+                     [&](FrameIndex x, FrameIndex y) { return std::abs(x - middle) < std::abs(y - middle); });
     if (around.size() > 6) around.resize(6);
-    for (int k : around) {
-        r.addFrame(k, q_.request.seed);
-        if (r.zooms()) r.refine({LensValue::focal}, q_.priors(), 6, 1e-3, cancelled_);
+    for (const FrameIndex k : around) {
+        addFrame(r, k, q_.request.seed);
+        if (r.zooms()) refine(r, {LensValue::focal}, q_.priors(), 6, 1e-3, cancelled_);
     }
-    if (q_.request.focal == Known::unknown) r.refine({LensValue::focal}, q_.priors(), 25, 1e-4, cancelled_);
-    if (r.zooms()) r.refine({LensValue::focal}, q_.priors(), 25, 1e-4, cancelled_);
-    r.addPoints(angle(0.02));
-    for (int k : around)
-        if (!r.hasView(k)) r.addFrame(k, q_.request.seed);
-    r.refine(q_.lensValues(), q_.priors(), 25, 1e-4, cancelled_);
-    r.classifyOutliers(5);
-    r.addPoints(angle(0.02));
-    r.refine(q_.lensValues(), q_.priors(), 25, 1e-4, cancelled_);
+    if (q_.request.focal == Known::unknown) refine(r, {LensValue::focal}, q_.priors(), 25, 1e-4, cancelled_);
+    if (r.zooms()) refine(r, {LensValue::focal}, q_.priors(), 25, 1e-4, cancelled_);
+    addPoints(r, angle(limits::growthAngle));
+    for (const FrameIndex k : around)
+        if (!r.hasView(k)) addFrame(r, k, q_.request.seed);
+    refine(r, q_.lensValues(), q_.priors(), 25, 1e-4, cancelled_);
+    classifyOutliers(r, limits::startOutliers);
+    addPoints(r, angle(limits::growthAngle));
+    refine(r, q_.lensValues(), q_.priors(), 25, 1e-4, cancelled_);
     return r.lens().focalPx > 0.2 * q_.request.width && r.lens().focalPx < 30.0 * q_.request.width &&
            r.pointCount() >= q_.observations.fewest.placed;
 }
 
 void Growth::growOverKeyframes(Reconstruction& r) {
-    std::set<int> gaveUp;
+    std::set<FrameIndex> gaveUp;
     int sinceRefined = 0;
     while (true) {
         progress_.check();
-        int next = -1, most = q_.observations.fewest.seen - 1;
-        for (int k : keyframes_) {
+        std::optional<FrameIndex> next;
+        int most = q_.observations.fewest.seen - 1;
+        for (const FrameIndex k : keyframes_) {
             if (r.hasView(k) || gaveUp.contains(k)) continue;
             const int placed = r.placedIn(k);
             if (placed > most) most = placed, next = k;
         }
-        if (next < 0) break;
-        if (!r.addFrame(next, q_.request.seed)) {
-            gaveUp.insert(next);
+        if (!next) break;
+        if (!addFrame(r, *next, q_.request.seed)) {
+            gaveUp.insert(*next);
             continue;
         }
         progress_.advance();
-        r.addPoints(angle(0.02));
+        addPoints(r, angle(limits::growthAngle));
         // Errors grow with the number of frames hung on without a bundle.
         if (++sinceRefined >= std::max(3, r.solvedFrames() / 5)) {
-            r.refine(q_.lensValues(), q_.priors(), 10, 1e-4, cancelled_);
-            r.classifyOutliers(6);
+            refine(r, q_.lensValues(), q_.priors(), 10, 1e-4, cancelled_);
+            classifyOutliers(r, limits::growthOutliers);
             sinceRefined = 0;
             gaveUp.clear();
         }
     }
-    r.refine(q_.lensValues(), q_.priors(), 20, 1e-5, cancelled_);
-    r.classifyOutliers(5);
-    r.addPoints(angle(0.01));
-    r.refine(q_.lensValues(), q_.priors(), 20, 1e-5, cancelled_);
+    refine(r, q_.lensValues(), q_.priors(), 20, 1e-5, cancelled_);
+    classifyOutliers(r, limits::startOutliers);
+    addPoints(r, angle(limits::keyframeAngle));
+    refine(r, q_.lensValues(), q_.priors(), 20, 1e-5, cancelled_);
 }
 
 void Growth::fillBetween(Reconstruction& r) {
+    const int count = q_.observations.frameCount();
     bool grown = true;
     while (grown) {
         grown = false;
         for (int pass = 0; pass < 2; ++pass) {
-            for (int i = 0; i < q_.observations.frameCount(); ++i) {
-                const int f = pass == 0 ? i : q_.observations.frameCount() - 1 - i,
-                          neighbour = pass == 0 ? f - 1 : f + 1;
-                if (r.hasView(f) || neighbour < 0 || neighbour >= q_.observations.frameCount() || !r.hasView(neighbour))
+            for (int i = 0; i < count; ++i) {
+                const FrameIndex f(pass == 0 ? i : count - 1 - i), neighbour = pass == 0 ? f - 1 : f + 1;
+                if (r.hasView(f) || neighbour < FrameIndex(0) || neighbour >= FrameIndex(count) ||
+                    !r.hasView(neighbour))
                     continue;
                 progress_.check();
-                const View near = *r.views()[size_t(neighbour)];
-                if (r.addFrame(f, q_.request.seed, &near)) {
+                const View near = *r.views()[neighbour];
+                if (addFrame(r, f, q_.request.seed, &near)) {
                     grown = true;
                     progress_.advance();
                 }
             }
         }
-        if (grown && r.solvedFrames() < q_.observations.frameCount()) grown = r.addPoints(angle(0.01)) > 0;
+        if (grown && r.solvedFrames() < q_.observations.frameCount())
+            grown = addPoints(r, angle(limits::keyframeAngle)) > 0;
     }
-    r.addPoints(angle(0.005));
+    addPoints(r, angle(limits::finalAngle));
 }
 
 void Growth::refineAll(Reconstruction& r) {
-    r.classifyOutliers(6);
+    classifyOutliers(r, limits::growthOutliers);
     const int every = std::max(1, q_.observations.frameCount() / 40);
     for (int round = 0; round < 3; ++round) {
         progress_.check();
-        r.refine(q_.lensValues(), q_.priors(), 12, 1e-4, cancelled_, every);
-        r.refinePoses();
-        r.weighPaths();
-        r.classifyOutliers(4.5);
-        r.addPoints(angle(0.005));
+        refine(r, q_.lensValues(), q_.priors(), 12, 1e-4, cancelled_, every);
+        refinePoses(r);
+        weighPaths(r);
+        classifyOutliers(r, limits::outliers);
+        addPoints(r, angle(limits::finalAngle));
         progress_.advance();
     }
-    r.setAsideSliding(3.5, q_.scaledPx(0.4));
-    r.refine(q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
-    r.classifyOutliers(4.5);
+    setAsideSliding(r, limits::slidingTimes, q_.scaledPx(limits::slidingNever));
+    refine(r, q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
+    classifyOutliers(r, limits::outliers);
     settleZoom(r);
     progress_.advance();
 }
 
 void Growth::settleAgain(Reconstruction& r) {
-    r.classifyOutliers(6);
-    r.addPoints(angle(0.005));
+    classifyOutliers(r, limits::growthOutliers);
+    addPoints(r, angle(limits::finalAngle));
     if (r.solvedFrames() < q_.observations.frameCount()) fillBetween(r);
-    r.weighPaths();
-    r.classifyOutliers(4.5);
+    weighPaths(r);
+    classifyOutliers(r, limits::outliers);
     progress_.check();
-    r.refine(q_.lensValues(), q_.priors(), 6, 1e-4, cancelled_);
-    r.weighPaths();
-    r.setAsideSliding(3.5, q_.scaledPx(0.4));
-    r.classifyOutliers(4.5);
-    r.addPoints(angle(0.005));
+    refine(r, q_.lensValues(), q_.priors(), 6, 1e-4, cancelled_);
+    weighPaths(r);
+    setAsideSliding(r, limits::slidingTimes, q_.scaledPx(limits::slidingNever));
+    classifyOutliers(r, limits::outliers);
+    addPoints(r, angle(limits::finalAngle));
     progress_.check();
-    r.refine(q_.lensValues(), q_.priors(), 10, 1e-5, cancelled_);
-    r.classifyOutliers(4.5);
+    refine(r, q_.lensValues(), q_.priors(), 10, 1e-5, cancelled_);
+    classifyOutliers(r, limits::outliers);
     settleZoom(r);
 }
 
@@ -223,11 +236,11 @@ void Growth::settleZoom(Reconstruction& r) {
     for (int round = 0; r.zooms() && round < 4 && std::fabs(std::log(r.lens().focalPx / had)) > 2e-4; ++round) {
         progress_.check();
         had = r.lens().focalPx;
-        r.weighPaths();
-        r.classifyOutliers(4.5);
-        r.addPoints(angle(0.005));
-        r.refine(q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
-        r.classifyOutliers(4.5);
+        weighPaths(r);
+        classifyOutliers(r, limits::outliers);
+        addPoints(r, angle(limits::finalAngle));
+        refine(r, q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
+        classifyOutliers(r, limits::outliers);
     }
 }
 
@@ -237,7 +250,7 @@ double Growth::cost(const Reconstruction& r) const {
 }
 
 bool Growth::explainsBadly(const Reconstruction& r) const {
-    return r.solvedFrames() < q_.observations.frameCount() || r.truncatedCost() > 3;
+    return r.solvedFrames() < q_.observations.frameCount() || r.truncatedCost() > limits::badCost;
 }
 
 double Growth::angle(double usual) const { return std::clamp(0.4 * parallaxPx_ / q_.lens.focalPx, 0.0007, usual); }

@@ -13,7 +13,7 @@ namespace va {
 
 /// From start pairs to a free camera for every frame that can be reached: the first camera, growth over keyframes,
 /// then over all frames, and the refining that settles weights and outliers. Assumes that the scene stands still for
-/// most of the paths and that the camera's place changes; the steps are those of docs/methods.md. The question must
+/// most of the paths and that the camera's position changes; the steps are those of docs/methods.md. The question must
 /// outlive it. Throws Cancelled between steps.
 class Growth {
   public:
@@ -56,7 +56,7 @@ class Growth {
     double parallaxPx_;
     Progress& progress_;
     std::function<bool()> cancelled_;
-    std::vector<int> keyframes_;
+    std::vector<FrameIndex> keyframes_;
 };
 
 }  // namespace va

@@ -4,39 +4,40 @@
 #include <algorithm>
 #include <cmath>
 
+#include "solve/incremental/thresholds.h"
 #include "solve/minimal/homography.h"
 
 namespace va {
 
-double medianMove(const Observations& s, int frameA, int frameB) {
+double medianMove(const Observations& s, FrameIndex frameA, FrameIndex frameB) {
     std::vector<double> moves;
     for (const auto& [i, j] : s.shared(frameA, frameB))
         moves.push_back((s.all[size_t(i)].pixel - s.all[size_t(j)].pixel).norm());
     return int(moves.size()) < s.fewest.seen ? -1 : median(std::move(moves));
 }
 
-std::vector<int> chooseKeyframes(const Observations& s, double step) {
-    std::vector<int> out;
-    for (int f = 0; f < s.frameCount(); ++f) {
-        if (int(s.byFrame[size_t(f)].size()) < s.fewest.seen) continue;
+std::vector<FrameIndex> chooseKeyframes(const Observations& s, double step) {
+    std::vector<FrameIndex> out;
+    for (const FrameIndex f : s.indices()) {
+        if (int(s.byFrame[f].size()) < s.fewest.seen) continue;
         if (out.empty()) {
             out.push_back(f);
             continue;
         }
-        const size_t before = s.byFrame[size_t(out.back())].size();
+        const size_t before = s.byFrame[out.back()].size();
         const size_t kept = s.shared(out.back(), f).size();
         const double move = medianMove(s, out.back(), f);
         if (move < 0 || move > s.width * step || kept * 3 < before * 2) out.push_back(f);
     }
-    for (int f = s.frameCount() - 1; f > 0 && !out.empty(); --f) {
-        if (int(s.byFrame[size_t(f)].size()) < s.fewest.seen) continue;
+    for (FrameIndex f(s.frameCount() - 1); f > FrameIndex(0) && !out.empty(); f = f - 1) {
+        if (int(s.byFrame[f].size()) < s.fewest.seen) continue;
         if (out.back() != f) out.push_back(f);
         break;
     }
     return out;
 }
 
-std::vector<StartPair> rankStartPairs(const Observations& s, const std::vector<int>& keyframes, uint64_t seed) {
+std::vector<StartPair> rankStartPairs(const Observations& s, const std::vector<FrameIndex>& keyframes, uint64_t seed) {
     std::vector<StartPair> out;
     const double unit = std::max(1.0, s.width / 1280.0);
     for (size_t i = 0; i < keyframes.size(); ++i) {
@@ -62,8 +63,8 @@ std::vector<StartPair> rankStartPairs(const Observations& s, const std::vector<i
         }
     }
     const auto worth = [&](const StartPair& p) {
-        // Beyond a thirtieth of the width more parallax adds little and costs shared paths.
-        return std::min(p.parallax, s.width / 30.0) * std::sqrt(double(p.shared));
+        // More parallax than that adds little and costs shared paths.
+        return std::min(p.parallax, s.width * limits::enoughParallax) * std::sqrt(double(p.shared));
     };
     std::stable_sort(out.begin(), out.end(),
                      [&](const StartPair& x, const StartPair& y) { return worth(x) > worth(y); });

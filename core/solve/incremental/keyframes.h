@@ -3,6 +3,7 @@
 #include <vector>
 
 #include "solve/incremental/observations.h"
+#include "solve/incremental/thresholds.h"
 
 namespace va {
 
@@ -10,21 +11,21 @@ namespace va {
 /// width, or a third of the features was lost, since the one before. Always holds the first and the last frame that see
 /// enough.
 /// `step`: the share of the width.
-std::vector<int> chooseKeyframes(const Observations& s, double step = 1 / 25.0);
+std::vector<FrameIndex> chooseKeyframes(const Observations& s, double step = limits::keyframeStep);
 
 /// A pair of keyframes to start from.
 struct StartPair {
-    int a = 0, b = 0;  ///< frame indices
-    int shared = 0;    ///< paths seen in both
-    double parallax =
-        0;  ///< px: upper-quartile distance from the homography that explains most; what a nodal pan can't explain
+    FrameIndex a, b;
+    int shared = 0;  ///< paths seen in both
+    /// px: upper-quartile distance from the homography that explains most; what a nodal pan can't explain.
+    double parallax = 0;
     double homographyShare = 0;  ///< share of shared paths that the homography explains to within a pixel
 };
 
 /// Keyframe pairs worth starting from, best first: much parallax, many shared paths. Every pair tried is listed.
-std::vector<StartPair> rankStartPairs(const Observations& s, const std::vector<int>& keyframes, uint64_t seed);
+std::vector<StartPair> rankStartPairs(const Observations& s, const std::vector<FrameIndex>& keyframes, uint64_t seed);
 
 /// Median length of the moves of shared paths between two frames, px; negative when fewer than eight are shared.
-double medianMove(const Observations& s, int frameA, int frameB);
+double medianMove(const Observations& s, FrameIndex frameA, FrameIndex frameB);
 
 }  // namespace va

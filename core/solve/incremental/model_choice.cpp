@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "solve/incremental/model_choice.h"
+#include "solve/incremental/thresholds.h"
 
 #include <algorithm>
 #include <cmath>
@@ -19,15 +20,15 @@ double gric(const std::vector<double>& squaredErrors, double variance, double po
 /// Whether a rotation-only solve explains what is seen.
 bool nodalPan(const Observations& s, const RotationSolve& r) {
     std::vector<double> errors, variances;
-    // Seen once, a place fits whatever the camera does, and costs its numbers in both models: it says nothing.
+    // Seen once, a position fits whatever the camera does, and costs its numbers in both models: it says nothing.
     std::vector<int> seenIn(size_t(s.pathCount()), 0);
-    for (const int f : r.frames)
-        for (const int i : s.byFrame[size_t(f)]) ++seenIn[size_t(s.all[size_t(i)].path)];
+    for (const FrameIndex f : r.frames)
+        for (const int i : s.byFrame[f]) ++seenIn[size_t(s.all[size_t(i)].path)];
     double points = 0;
     for (int p = 0; p < s.pathCount(); ++p)
         points += r.directions[size_t(p)].squaredNorm() > 0 && seenIn[size_t(p)] > 1;
     for (size_t k = 0; k < r.frames.size(); ++k)
-        for (int i : s.byFrame[size_t(r.frames[k])]) {
+        for (int i : s.byFrame[r.frames[k]]) {
             const PathObservation& seen = s.all[size_t(i)];
             if (s.heldBack[size_t(seen.path)] || seenIn[size_t(seen.path)] < 2) continue;
             variances.push_back(2 / seen.sqrtInformation.squaredNorm());
@@ -37,7 +38,7 @@ bool nodalPan(const Observations& s, const RotationSolve& r) {
     // Stated covariances are for one registration; sliding and rolling of texture come on top. A tenth of a pixel in
     // each axis at 1280 px is what good tracking shows.
     const double unit = std::max(0.7, s.width / 1280.0);
-    const double variance = median(variances) + std::pow(0.12 * unit, 2);
+    const double variance = median(variances) + std::pow(limits::trackingFloor * unit, 2);
     const std::vector<double> granted(errors.size(), 2 * variance);
     const double views = double(r.frames.size() - 1), zoom = r.focals.empty() ? 0 : views;
     const double turning = gric(errors, variance, 2, points, 3 * views + zoom);
@@ -48,14 +49,14 @@ bool nodalPan(const Observations& s, const RotationSolve& r) {
 /// A bundle over every keyframe of a long shot is not needed to see parallax: thirty frames over the whole length do,
 /// as long as neighbours still see much the same. Where the view runs away faster, keyframes next to each other: where
 /// it stays longest, and at the beginning, in the middle and at the end, since the camera may only turn for a while.
-std::vector<std::vector<int>> framesToJudge(const Observations& s, const std::vector<int>& keyframes) {
+std::vector<std::vector<FrameIndex>> framesToJudge(const Observations& s, const std::vector<FrameIndex>& keyframes) {
     constexpr size_t most = 30;
     if (keyframes.size() <= most) return {keyframes};
-    std::vector<int> even;
+    std::vector<FrameIndex> even;
     const size_t step = (keyframes.size() + most - 1) / most;
     for (size_t i = 0; i < keyframes.size(); i += step) even.push_back(keyframes[i]);
-    const auto share = [&](int a, int b) {
-        const double all = double(std::min(s.byFrame[size_t(a)].size(), s.byFrame[size_t(b)].size()));
+    const auto share = [&](FrameIndex a, FrameIndex b) {
+        const double all = double(std::min(s.byFrame[a].size(), s.byFrame[b].size()));
         return all > 0 ? double(s.shared(a, b).size()) / all : 0;
     };
     bool together = true;
@@ -66,7 +67,7 @@ std::vector<std::vector<int>> framesToJudge(const Observations& s, const std::ve
     size_t best = 0;
     for (size_t i = 0; i + most <= keyframes.size(); ++i)
         if (sum[i + most - 1] - sum[i] > sum[best + most - 1] - sum[best]) best = i;
-    std::vector<std::vector<int>> out;
+    std::vector<std::vector<FrameIndex>> out;
     const size_t last = keyframes.size() - most;
     for (const size_t from : {best, size_t(0), last / 2, last})
         out.emplace_back(keyframes.begin() + std::ptrdiff_t(from), keyframes.begin() + std::ptrdiff_t(from + most));
@@ -75,7 +76,7 @@ std::vector<std::vector<int>> framesToJudge(const Observations& s, const std::ve
 
 }  // namespace
 
-MotionEvidence chooseMotion(const Observations& s, const std::vector<int>& keyframes, const Intrinsics& lens,
+MotionEvidence chooseMotion(const Observations& s, const std::vector<FrameIndex>& keyframes, const Intrinsics& lens,
                             const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
                             uint64_t seed, bool mayZoom, const RowReading& rows) {
     MotionEvidence out;
@@ -90,11 +91,11 @@ MotionEvidence chooseMotion(const Observations& s, const std::vector<int>& keyfr
     std::sort(moves.begin(), moves.end());
     out.largestMovePx = moves[moves.size() * 9 / 10];
     // Half of what is seen stands to half a pixel: no camera moves so that this comes about, whatever the rest does.
-    if (moves[moves.size() / 2] < 0.5) {
+    if (moves[moves.size() / 2] < limits::lockedOffMove) {
         out.motion = Motion::lockedOff;
         return out;
     }
-    for (const std::vector<int>& frames : framesToJudge(s, keyframes)) {
+    for (const std::vector<FrameIndex>& frames : framesToJudge(s, keyframes)) {
         const bool first = out.motion == Motion::none;
         RotationSolve rotation = solveRotationOnly(s, frames, lens, solved, priors, seed);
         bool turns = rotation.found && nodalPan(s, rotation);
@@ -110,9 +111,9 @@ MotionEvidence chooseMotion(const Observations& s, const std::vector<int>& keyfr
     // Far from a nodal pan no shear makes up for it.
     const bool nearlyRotates = out.rotation.found && out.rotation.robustRmsPx < 2 * std::max(1.0, s.width / 1280.0);
     if (out.motion == Motion::free && (rows.matters() || (rows.looks && nearlyRotates))) {
-        std::vector<int> all;
-        for (int f = 0; f < s.frameCount(); ++f)
-            if (s.byFrame[size_t(f)].size() >= 4) all.push_back(f);
+        std::vector<FrameIndex> all;
+        for (const FrameIndex f : s.indices())
+            if (s.byFrame[f].size() >= 4) all.push_back(f);
         const Intrinsics& start = out.rotation.found ? out.rotation.lens : lens;
         const RotationSolve whole = solveRotationOnly(s, all, start, {}, {}, seed);
         RotationSolve rotation = withRowsRead(s, whole, solved, priors, rows.matters() ? rows : RowReading{true, 0});

@@ -22,7 +22,7 @@ struct MotionEvidence {
 /// a zoom is tried where a nodal pan does not do. Where a nodal pan nearly does and nothing is known of rows, or they
 /// are said to be read one after the other, a nodal pan over all frames is tried with rows read so: that shears
 /// pictures in a way that no turn of whole pictures explains, and a free camera is easily found that does.
-MotionEvidence chooseMotion(const Observations& s, const std::vector<int>& keyframes, const Intrinsics& lens,
+MotionEvidence chooseMotion(const Observations& s, const std::vector<FrameIndex>& keyframes, const Intrinsics& lens,
                             const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
                             uint64_t seed, bool mayZoom = false, const RowReading& rows = {});
 

@@ -24,16 +24,16 @@ double median(std::vector<double> values) {
     return *middle;
 }
 
-int Observations::find(int path, int frame) const {
+int Observations::find(int path, FrameIndex frame) const {
     const auto [begin, end] = ofPath[size_t(path)];
     const auto it = std::lower_bound(all.begin() + begin, all.begin() + end, frame,
-                                     [](const PathObservation& s, int f) { return s.frame < f; });
+                                     [](const PathObservation& s, FrameIndex f) { return s.frame < f; });
     return it != all.begin() + end && it->frame == frame ? int(it - all.begin()) : -1;
 }
 
-std::vector<std::pair<int, int>> Observations::shared(int frameA, int frameB) const {
+std::vector<std::pair<int, int>> Observations::shared(FrameIndex frameA, FrameIndex frameB) const {
     std::vector<std::pair<int, int>> out;
-    for (int i : byFrame[size_t(frameA)]) {
+    for (int i : byFrame[frameA]) {
         if (heldBack[size_t(all[size_t(i)].path)]) continue;
         const int j = find(all[size_t(i)].path, frameB);
         if (j >= 0) out.emplace_back(i, j);
@@ -47,9 +47,9 @@ Observations layOut(const std::vector<Path>& paths, const std::vector<int>& fram
     s.width = width;
     s.height = height;
     s.frames = frames;
-    s.byFrame.resize(frames.size());
-    std::map<int, int> indexOf;
-    for (size_t i = 0; i < frames.size(); ++i) indexOf[frames[i]] = int(i);
+    s.byFrame.assign(frames.size(), {});
+    std::map<int, FrameIndex> indexOf;
+    for (const FrameIndex f : s.indices()) indexOf[s.number(f)] = f;
     for (const Path& path : paths) {
         if (path.setAside) continue;
         // Where the reference was re-taken the spot may have moved a little: what was measured against one reference
@@ -63,7 +63,7 @@ Observations layOut(const std::vector<Path>& paths, const std::vector<int>& fram
             const int begin = int(s.all.size());
             for (const PathPoint* p : points)
                 s.all.push_back({s.pathCount(), indexOf.at(p->frame), {p->x, p->y}, sqrtInformationOf(*p), true});
-            for (int i = begin; i < int(s.all.size()); ++i) s.byFrame[size_t(s.all[size_t(i)].frame)].push_back(i);
+            for (int i = begin; i < int(s.all.size()); ++i) s.byFrame[s.all[size_t(i)].frame].push_back(i);
             s.pathIds.push_back(path.id);
             s.ofPath.emplace_back(begin, int(s.all.size()));
         }

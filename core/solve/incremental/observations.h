@@ -4,14 +4,15 @@
 #include <cstdint>
 #include <vector>
 
+#include "solve/incremental/frame_index.h"
 #include "track/path.h"
 
 namespace va {
 
 /// One path in one frame, as the solve sees it.
 struct PathObservation {
-    int path = 0;   ///< index into Observations::pathIds
-    int frame = 0;  ///< index into Observations::frames
+    int path = 0;  ///< index into Observations::pathIds
+    FrameIndex frame;
     Eigen::Vector2d pixel = Eigen::Vector2d::Zero();
     Eigen::Matrix2d sqrtInformation = Eigen::Matrix2d::Identity();  ///< inverse square root of the covariance, 1/px
     bool use = true;                                                ///< false: set aside by the solve as an outlier
@@ -20,11 +21,11 @@ struct PathObservation {
 /// The paths of a shot laid out for solving: by frame and by path.
 struct Observations {
     int width = 0, height = 0;
-    std::vector<int> frames;                  ///< frame numbers in order
+    std::vector<int> frames;                  ///< the plate's frame numbers in order
     std::vector<int> pathIds;                 ///< Path::id
     std::vector<char> heldBack;               ///< one a path: kept out of the solve to measure the check error
     std::vector<PathObservation> all;         ///< sorted by path, then frame
-    std::vector<std::vector<int>> byFrame;    ///< indices into `all`
+    ByFrame<std::vector<int>> byFrame;        ///< indices into `all`
     std::vector<std::pair<int, int>> ofPath;  ///< begin and end in `all`
 
     /// How many paths a step of the solve asks for: a thing that moves by itself has fewer than a scene.
@@ -35,11 +36,14 @@ struct Observations {
     } fewest;
 
     [[nodiscard]] int frameCount() const { return int(frames.size()); }
+    [[nodiscard]] FrameIndices indices() const { return FrameIndices(frameCount()); }
+    /// The plate's number of a frame.
+    [[nodiscard]] int number(FrameIndex frame) const { return frames[size_t(frame)]; }
     [[nodiscard]] int pathCount() const { return int(pathIds.size()); }
     /// Index of the path's observation in the frame, or −1.
-    [[nodiscard]] int find(int path, int frame) const;
+    [[nodiscard]] int find(int path, FrameIndex frame) const;
     /// Pairs of observations of one path in two frames; held-back paths are left out.
-    [[nodiscard]] std::vector<std::pair<int, int>> shared(int frameA, int frameB) const;
+    [[nodiscard]] std::vector<std::pair<int, int>> shared(FrameIndex frameA, FrameIndex frameB) const;
 };
 
 /// Lays out what is not set aside and lies in `frames`. About `heldBackShare` of the paths with at least eight

@@ -4,165 +4,125 @@
 #include <optional>
 #include <vector>
 
-#include "base/progress.h"
 #include "solve/bundle/bundle.h"
 #include "solve/incremental/observations.h"
-#include "solve/minimal/resect.h"
 
 namespace va {
 
-/// A growing free-move reconstruction: views for some frames, points for some paths, one lens. Each function is one
-/// step of the method in docs/methods.md; the caller (growth.cpp, free_finish.cpp) decides their order. World: the
-/// first view's axes, vision convention.
+/// How far each path is believed, in units of what its observations say of their own noise (outliers.h).
+struct PathTrust {
+    std::vector<double> weight;  ///< factor on the square-root information, one a path; empty: all 1
+    std::vector<char> slides;    ///< one a path: set aside because it slides along an edge or holds two surfaces
+    double scale = 1;            ///< robust sigma of all errors over the stated one
+    double slideLimit = 0;       ///< px: path error above which the last sieve for sliding paths took one out; 0 before
+    double typicalError = 1;     ///< of the median path, an axis, over the stated sigma, its slow part counted once
+};
+
+/// A free-move reconstruction as far as it has come: views for some frames, points for some paths, one lens, and how
+/// far each path is believed. World: the first view's axes, vision convention. It is only the state: the steps that
+/// change it stand in files of their own (first_pair.h, frame_poses.h, point_placement.h, refine.h, outliers.h,
+/// depth_mirror.h), and growth.cpp and free_finish.cpp decide their order (docs/methods.md).
 class Reconstruction {
   public:
     /// `zooms`: every frame has a focal length of its own.
-    Reconstruction(Observations observations, Intrinsics start, bool zooms = false)
-        : observations_(std::move(observations)),
-          lens_(std::move(start)),
-          focal_(zooms ? observations_.frames.size() : 0, lens_.focalPx),
-          views_(observations_.frames.size()),
-          points_(observations_.pathIds.size()),
-          slides_(observations_.pathIds.size(), 0) {}
+    Reconstruction(Observations observations, Intrinsics start, bool zooms = false);
 
-    /// Starts from two frames by a robust essential matrix. False when it can't be had or too few points come of it.
-    /// Points need `leastAngle` radians between their rays.
-    /// `plane` 0 or 1: by one of the two readings of the homography instead, for a scene that is flat.
-    bool begin(int frameA, int frameB, uint64_t seed, double leastAngle = 0.003, int plane = -1);
-    /// Adds a frame by resection against the points it sees, starting from `near` if given. False with fewer than eight
-    /// points or when fewer than half agree.
-    bool addFrame(int frame, uint64_t seed, const View* near = nullptr);
-    /// Takes a view, and its focal length if the lens zooms, from an earlier solve; so with a point.
-    void resume(int frame, const View& view, double focalPx);
-    void resumePoint(int path, const Eigen::Vector3d& place);
+    // ---- frames ---------------------------------------------------------------------------------------------------
+    [[nodiscard]] const ByFrame<std::optional<View>>& views() const { return views_; }
+    [[nodiscard]] bool hasView(FrameIndex frame) const { return views_[frame].has_value(); }
+    [[nodiscard]] int solvedFrames() const;
+    /// After the last of several views updateRates() has to be called.
+    void setView(FrameIndex frame, const View& view) { views_[frame] = view; }
+
+    // ---- points ---------------------------------------------------------------------------------------------------
+    /// One a path; empty where the path has no place.
+    [[nodiscard]] const std::vector<std::optional<Eigen::Vector3d>>& points() const { return points_; }
+    [[nodiscard]] int pointCount() const;
+    void setPoint(int path, const Eigen::Vector3d& place) { points_[size_t(path)] = place; }
+    void dropPoint(int path) { points_[size_t(path)].reset(); }
     /// What else is known of points, by path indices, in this space; taken into every refine(). `placed`: they say
     /// where the world lies, so that no view has to.
     void setTies(std::vector<PointTie> ties, bool placed) { ties_ = std::move(ties), tiesPlace_ = placed; }
-    /// Rolling shutter, over `readout` frames; `solve`: how long it takes is solved, from there.
+    [[nodiscard]] const std::vector<PointTie>& ties() const { return ties_; }
+    [[nodiscard]] bool tiesPlace() const { return tiesPlace_; }
+
+    // ---- lens -----------------------------------------------------------------------------------------------------
+    /// What all frames share; with a zoom its focal length is the middle one of the solved frames'.
+    [[nodiscard]] const Intrinsics& lens() const { return lens_; }
+    [[nodiscard]] Intrinsics lensOf(FrameIndex frame) const;
+    void setLens(const Intrinsics& lens) { lens_ = lens; }
+    /// Takes this distortion instead of the solved one; the next refine() settles the rest around it.
+    void holdDistortion(const LensModel& distortion) { lens_.lens = distortion; }
+    [[nodiscard]] bool zooms() const { return !focal_.empty(); }
+    /// The focal lengths are given, and stay.
+    [[nodiscard]] bool focalsHeld() const { return focalsHeld_; }
+    /// Whether each frame's focal length is to be found.
+    [[nodiscard]] bool findsFocals() const { return zooms() && !focalsHeld_; }
+    /// Every frame has the focal length that is given here, and keeps it.
+    void holdFocals(const std::vector<double>& px) { focal_ = ByFrame(px), focalsHeld_ = true; }
+    /// From now on every frame has a focal length of its own, or all the same again.
+    void setZooms(bool zooms) { focal_.assign(zooms ? size_t(views_.count()) : 0, lens_.focalPx); }
+    /// Of a lens that zooms; nothing happens with another.
+    void setFocal(FrameIndex frame, double px) {
+        if (zooms()) focal_[frame] = px;
+    }
+    /// Focal length that a frame is likely to have: that of the nearest other frame with a view, else the lens's.
+    [[nodiscard]] double likelyFocal(FrameIndex frame) const;
+
+    // ---- rolling shutter ------------------------------------------------------------------------------------------
+    /// The last row is read `readout` frames after the first; `solve`: that time is solved, from there.
     void setReadout(double readout, bool solve);
     [[nodiscard]] double readout() const { return readout_; }
     [[nodiscard]] bool solvesReadout() const { return solvesReadout_; }
+    [[nodiscard]] bool rolls() const { return readout_ != 0 || solvesReadout_; }
+    /// How the views move; empty when all rows are read at once.
+    [[nodiscard]] const ByFrame<ViewRate>& rates() const { return rates_; }
+    /// Takes the rates from the views as they stand.
+    void updateRates();
+
+    // ---- observations ---------------------------------------------------------------------------------------------
+    [[nodiscard]] const Observations& observations() const { return observations_; }
+    /// Whether the solve goes by an observation (an index into Observations::all).
+    void setUse(int observation, bool use) { observations_.all[size_t(observation)].use = use; }
     /// The view of an observation's frame as it stood when its row was read.
     [[nodiscard]] std::optional<View> viewOf(const PathObservation& s) const;
-    /// Gives a place to every path that has none yet and is seen by two solved views under at least `leastAngle`
-    /// radians.
-    int addPoints(double leastAngle);
-    /// Bundle over the solved views (every n-th frame when `every` > 1); `solved` lens values are free.
-    BundleSummary refine(const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
-                         int iterations, double stop, const std::function<bool()>& cancelled = {}, int every = 1);
-    /// Covariance of the lens's numbers, as far as the observations in use tell them; nothing where there are too few.
-    [[nodiscard]] std::optional<Eigen::MatrixXd> lensCovariance(const std::vector<LensValue>& values) const;
-    /// How much the lens's numbers deviate, each over what `covariance` says: sixteenths of the paths are left out in
-    /// turn, and what that moves them by shows how far paths disagree (the jackknife, Quenouille 1956 and Tukey 1958,
-    /// one Newton step each). Errors that go on over a path's frames, and paths that are much worse than the median,
-    /// count in full there. Good to a fifth; ones where there are too few paths to tell.
-    [[nodiscard]] Eigen::VectorXd disagreement(const std::vector<LensValue>& values,
-                                               const Eigen::MatrixXd& covariance) const;
-    /// Deviation of the solved read-out time, frames; nothing where the observations do not tell it.
-    [[nodiscard]] std::optional<double> readoutSigma() const;
-    /// Takes this distortion instead of the solved one; the next refine() settles the rest around it.
-    void holdDistortion(const LensModel& distortion) { lens_.lens = distortion; }
-    /// Scatter of the points' depths over their distance, median over the views: small where the camera looks from far.
-    [[nodiscard]] double depthSpread() const;
-    /// Turns the scene into its mirror image in depth, with the views that would see it alike from far away: about the
-    /// middle of the points, in the axes of the middle view.
-    void mirror();
-    /// Whether this is the mirror image of the other rather than the same again.
-    [[nodiscard]] bool mirrorOf(const Reconstruction& other) const;
-    /// Fits every solved view to the points as they stand.
-    void refinePoses();
-    /// Marks observations farther than `limit` robust sigmas as not used, brings back those within, and drops points
-    /// that are left with fewer than three observations, lie behind a camera, or of whose observations fewer than half
-    /// agree.
-    void classifyOutliers(double limit);
-    /// Weighs every path by how well it fits. The part of its error that goes on over frames counts for as many
-    /// observations as it spans: a path that slides or sits on an edge is wrong in the same way from frame to frame,
-    /// and counting each frame as new evidence would let it distort the camera.
-    void weighPaths();
-    [[nodiscard]] double pathWeight(int path) const { return pathWeight_.empty() ? 1 : pathWeight_[size_t(path)]; }
+    /// Where the observation's ray meets the plane z = 1 of its camera, the lens undone.
+    [[nodiscard]] std::optional<Eigen::Vector2d> undistorted(const PathObservation& s) const {
+        return lensOf(s.frame).normalisedFromPixel(s.pixel);
+    }
+    /// Reprojection error in px, or nothing when the observation's view or point is missing.
+    [[nodiscard]] std::optional<Eigen::Vector2d> residual(const PathObservation& s) const;
+    /// Points that the frame sees and that have a position.
+    [[nodiscard]] int placedIn(FrameIndex frame) const;
 
-    /// Takes out paths whose own error is more than `times` the median path's and above `never` px: they slide along an
-    /// edge, or their window holds two surfaces. They count little by their weight already; out they are so that what
-    /// is left can be trusted one by one.
-    void setAsideSliding(double times, double never);
-    /// Gives all of them another chance: the next addPoints() places them again.
-    void bringBackSliding() { slides_.assign(slides_.size(), 0); }
-    [[nodiscard]] bool slides(int path) const { return slides_[size_t(path)]; }
-    /// Path error in px above which the last setAsideSliding() took a path out; 0 before.
-    [[nodiscard]] double slideLimit() const { return slideLimit_; }
+    // ---- how well it fits -----------------------------------------------------------------------------------------
+    [[nodiscard]] const PathTrust& trust() const { return trust_; }
+    [[nodiscard]] PathTrust& trust() { return trust_; }
+    [[nodiscard]] double pathWeight(int path) const { return trust_.weight.empty() ? 1 : trust_.weight[size_t(path)]; }
+    [[nodiscard]] bool slides(int path) const { return trust_.slides[size_t(path)]; }
+    /// By how much errors that go on over frames make every deviation larger.
+    [[nodiscard]] double errorsTogether() const { return std::max(1.0, trust_.typicalError / trust_.scale); }
     /// Root mean square error over all observations in use, px.
     [[nodiscard]] double rms() const;
     /// RMS error of the path's used observations in px; negative when it has none.
     [[nodiscard]] double pathRms(int path) const;
-
-    /// By how much errors that go on over frames make every deviation larger.
-    [[nodiscard]] double errorsTogether() const { return std::max(1.0, typicalError_ / scale_); }
-    [[nodiscard]] int solvedFrames() const;
-    [[nodiscard]] int pointCount() const;
-    [[nodiscard]] bool hasView(int frame) const { return views_[size_t(frame)].has_value(); }
-    [[nodiscard]] const std::vector<std::optional<View>>& views() const { return views_; }
-    [[nodiscard]] const std::vector<std::optional<Eigen::Vector3d>>& points() const { return points_; }
-    /// What all frames share; with a zoom its focal length is the middle one of the solved frames'.
-    [[nodiscard]] const Intrinsics& lens() const { return lens_; }
-    [[nodiscard]] Intrinsics lensOf(int frame) const {
-        Intrinsics out = lens_;
-        if (!focal_.empty()) out.focalPx = focal_[size_t(frame)];
-        return out;
-    }
-    [[nodiscard]] bool zooms() const { return !focal_.empty(); }
-    /// Every frame has the focal length that is given here, and keeps it.
-    void holdFocals(const std::vector<double>& px) { focal_ = px, focalsHeld_ = true; }
-    /// From now on every frame has a focal length of its own, or all the same again.
-    void setZooms(bool zooms) { focal_.assign(zooms ? views_.size() : 0, lens_.focalPx); }
-    [[nodiscard]] const Observations& observations() const { return observations_; }
-    /// Points that the frame sees and that have a place.
-    [[nodiscard]] int placedIn(int frame) const;
-    /// Mean of min(whitened error², 9) over all observations of the solved frames, unplaced ones counting 9: compares
-    /// hypotheses.
+    /// Mean of min(error² over a third of a pixel squared, 9) over all observations of the solved frames, unplaced ones
+    /// counting 9: compares hypotheses.
     [[nodiscard]] double truncatedCost() const;
-    /// Reprojection error in px, or nothing when the observation's view or point is missing.
-    [[nodiscard]] std::optional<Eigen::Vector2d> residual(const PathObservation& s) const;
 
   private:
-    /// What a bundle over every n-th solved frame works on, and where its views and points belong.
-    struct Selection {
-        BundleProblem problem;
-        std::vector<int> viewFrame, pointPath;
-    };
-    [[nodiscard]] Selection select(int every) const;
-    [[nodiscard]] std::optional<Eigen::Vector2d> undistorted(const PathObservation& s) const {
-        return lensOf(s.frame).normalisedFromPixel(s.pixel);
-    }
-    [[nodiscard]] std::optional<Eigen::MatrixXd> covariance(const std::vector<LensValue>& values, bool readout) const;
-    /// Fits a view to the points it sees, with its own focal length if it has one, and row by row if they were read so.
-    void refinePose(int frame, View& view, bool usedOnly);
-    /// How the views move, for a rolling shutter.
-    void takeRates();
-    [[nodiscard]] bool rolls() const { return readout_ != 0 || solvesReadout_; }
-    /// Focal length that a frame is likely to have, from the solved ones next to it.
-    [[nodiscard]] double likelyFocal(int frame) const;
-    void collect(int frame, Points3& world, Points2& seen, std::vector<double>& weights, bool usedOnly) const;
-    /// Whitened error of a path, an axis, with its slow part multiplied by the root of the observations it spans;
-    /// negative when there are none.
-    [[nodiscard]] double errorThatCounts(int path) const;
-    /// Robust sigma of whitened errors: median of the used ones over that of a unit Rayleigh distribution.
-    [[nodiscard]] double robustScale() const;
-
     Observations observations_;
     Intrinsics lens_;
-    std::vector<double> focal_;  ///< px, one a frame; empty: the lens's
-    std::vector<std::optional<View>> views_;
+    ByFrame<double> focal_;  ///< px; empty: the lens's
+    ByFrame<std::optional<View>> views_;
     std::vector<std::optional<Eigen::Vector3d>> points_;
-    std::vector<double> pathWeight_;  ///< factor on the whitening, one a path
-    std::vector<char> slides_;
+    PathTrust trust_;
     bool focalsHeld_ = false;
     std::vector<PointTie> ties_;
     bool tiesPlace_ = false;
     double readout_ = 0;
     bool solvesReadout_ = false;
-    std::vector<ViewRate> rates_;  ///< one a frame; empty when all rows are read at once
-    double scale_ = 1, slideLimit_ = 0;
-    double typicalError_ = 1;  ///< whitened, an axis, of the median path with its slow part counted once
+    ByFrame<ViewRate> rates_;
 };
 
 }  // namespace va

@@ -25,10 +25,12 @@ std::unique_ptr<Reconstruction> resumed(const SolveQuestion& question, const Sol
     if (asked.distortion != Known::known) lens.lens = from.lens.lens;
     auto r = std::make_unique<Reconstruction>(s, lens, from.zooms);
     if (!asked.focalByFrame.empty()) r->holdFocals(asked.focalByFrame.in(r->observations().frames));
-    for (int f = 0; f < s.frameCount(); ++f)
-        if (const SolvedFrame* had = from.at(s.frames[size_t(f)]); had && had->solved)
-            if (had->origin == PoseOrigin::solved || had->before)
-                r->resume(f, viewFromPose(had->before ? *had->before : had->pose), had->focalPx);
+    for (const FrameIndex f : s.indices())
+        if (const SolvedFrame* had = from.at(s.number(f)); had && had->solved)
+            if (had->origin == PoseOrigin::solved || had->before) {
+                r->setView(f, viewFromPose(had->before ? *had->before : had->pose));
+                r->setFocal(f, had->focalPx);
+            }
     std::map<int, const SolvedPoint*> points;
     for (const SolvedPoint& p : from.points)
         if (!p.heldBack) points[p.pathId] = &p;
@@ -39,11 +41,10 @@ std::unique_ptr<Reconstruction> resumed(const SolveQuestion& question, const Sol
         if (at == points.end() || s.heldBack[size_t(p)]) continue;
         // The path may have grown, or be one of several stretches that were measured against other references.
         const FrameRange had = at->second->stretch;
-        const int first = s.frames[size_t(s.all[size_t(begin)].frame)],
-                  last = s.frames[size_t(s.all[size_t(end) - 1].frame)];
+        const int first = s.number(s.all[size_t(begin)].frame), last = s.number(s.all[size_t(end) - 1].frame);
         const int common = FrameRange{std::max(first, had.first), std::min(last, had.last)}.count();
         if (2 * common < std::min(had.count(), last - first + 1)) continue;
-        r->resumePoint(p, at->second->position);
+        r->setPoint(p, at->second->position);
         ++kept;
     }
     if (kept < s.fewest.placed || r->solvedFrames() < 2) return nullptr;

@@ -23,20 +23,20 @@ Eigen::Matrix3d rotationBetween(const Rays& a, const Rays& b, const std::vector<
     return nearestRotation(h);
 }
 
-struct Turn {
+struct FrameRotation {
     Eigen::Matrix3d rotation;
     double focalPx = 0, cost = 0;
 };
 
-/// The turn between two frames of which the first has the focal length `focal`; the second has the same, or what agrees
-/// with most.
-std::optional<Turn> rotationBetween(const Observations& s, const std::vector<std::pair<int, int>>& pairs,
-                                    const Intrinsics& lens, double focal, bool zooms, uint64_t seed) {
+/// The rotation between two frames of which the first has the focal length `focal`; the second has the same, or what
+/// agrees with most.
+std::optional<FrameRotation> rotationBetween(const Observations& s, const std::vector<std::pair<int, int>>& pairs,
+                                             const Intrinsics& lens, double focal, bool zooms, uint64_t seed) {
     std::vector<double> shares{1.0};
     if (zooms)
         for (const double share : {0.985, 1.015, 0.97, 1.03, 0.95, 1.05, 0.92, 1.08, 0.87, 1.13, 0.8, 1.22})
             shares.push_back(share);
-    std::optional<Turn> best;
+    std::optional<FrameRotation> best;
     for (const double share : shares) {
         Intrinsics first = lens, second = lens;
         first.focalPx = focal;
@@ -61,7 +61,7 @@ std::optional<Turn> rotationBetween(const Observations& s, const std::vector<std
         std::vector<int> use;
         for (size_t i = 0; i < a.size(); ++i)
             if (r.agrees[i]) use.push_back(int(i));
-        best = Turn{rotationBetween(a, b, use), second.focalPx, r.cost};
+        best = FrameRotation{rotationBetween(a, b, use), second.focalPx, r.cost};
     }
     return best;
 }
@@ -80,7 +80,7 @@ struct Attempt {
 
 /// Turns from frame to frame, put together. Without observations where a frame has nothing in common with the one
 /// before.
-Attempt begin(const Observations& s, const std::vector<int>& frames, const Intrinsics& lens, uint64_t seed,
+Attempt begin(const Observations& s, const std::vector<FrameIndex>& frames, const Intrinsics& lens, uint64_t seed,
               bool zooms) {
     Attempt out;
     BundleProblem& problem = out.problem;
@@ -99,8 +99,8 @@ Attempt begin(const Observations& s, const std::vector<int>& frames, const Intri
         problem.views.push_back({rotations[k], Eigen::Vector3d::Zero()});
         problem.lensOfView.push_back(0);
         if (zooms) problem.focalOfView.push_back(focals[k]);
-        problem.timeOfView.push_back(s.frames[size_t(frames[k])]);
-        for (int i : s.byFrame[size_t(frames[k])]) {
+        problem.timeOfView.push_back(s.number(frames[k]));
+        for (int i : s.byFrame[frames[k]]) {
             const PathObservation& seen = s.all[size_t(i)];
             if (s.heldBack[size_t(seen.path)]) continue;
             const auto n = problem.intrinsics(int(k)).normalisedFromPixel(seen.pixel);
@@ -135,8 +135,8 @@ Attempt resume(const Observations& s, const RotationSolve& from) {
     for (size_t k = 0; k < from.frames.size(); ++k) {
         problem.views.push_back({from.rotations[k], Eigen::Vector3d::Zero()});
         problem.lensOfView.push_back(0);
-        problem.timeOfView.push_back(s.frames[size_t(from.frames[k])]);
-        for (const int i : s.byFrame[size_t(from.frames[k])])
+        problem.timeOfView.push_back(s.number(from.frames[k]));
+        for (const int i : s.byFrame[from.frames[k]])
             if (const int point = pointOf[size_t(s.all[size_t(i)].path)]; point >= 0)
                 problem.observations.push_back({int(k), point, s.all[size_t(i)].pixel, sqrtInformation()});
     }
@@ -162,7 +162,7 @@ void goOn(Attempt& attempt, const std::vector<LensValue>& solved, const std::vec
     attempt.cost = summary.usable ? summary.finalCost : std::numeric_limits<double>::infinity();
 }
 
-RotationSolve take(const Observations& s, const std::vector<int>& frames, const Attempt& attempt) {
+RotationSolve take(const Observations& s, const std::vector<FrameIndex>& frames, const Attempt& attempt) {
     RotationSolve out;
     const BundleProblem& problem = attempt.problem;
     out.frames = frames;
@@ -199,7 +199,7 @@ RotationSolve take(const Observations& s, const std::vector<int>& frames, const 
 
 }  // namespace
 
-RotationSolve solveRotationOnly(const Observations& s, const std::vector<int>& frames, const Intrinsics& lens,
+RotationSolve solveRotationOnly(const Observations& s, const std::vector<FrameIndex>& frames, const Intrinsics& lens,
                                 const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
                                 uint64_t seed, bool zooms) {
     RotationSolve best;
@@ -219,7 +219,7 @@ RotationSolve solveRotationOnly(const Observations& s, const std::vector<int>& f
         }
     });
     std::erase_if(tries, [](const Attempt& t) { return !std::isfinite(t.cost); });
-    // Starts that lag behind by then come to the same place or to a worse one.
+    // Starts that lag behind by then come to the same position or to a worse one.
     std::stable_sort(tries.begin(), tries.end(), [](const Attempt& a, const Attempt& b) { return a.cost < b.cost; });
     if (tries.size() > 2) tries.resize(2);
     std::vector<RotationSolve> done(tries.size());

@@ -23,7 +23,7 @@ struct RotationSolve {
     bool found = false;
     Intrinsics lens;
     std::vector<double> focals;               ///< px, one a frame, where the lens zooms; else empty
-    std::vector<int> frames;                  ///< indices, as given
+    std::vector<FrameIndex> frames;           ///< as given
     std::vector<Eigen::Matrix3d> rotations;   ///< world to camera, vision convention, one a frame
     std::vector<Eigen::Vector3d> directions;  ///< unit, one a path; zero where the path was not seen in these frames
     double robustRmsPx = 0;                   ///< median error over that of a unit Rayleigh distribution
@@ -43,11 +43,11 @@ struct RowReading {
     [[nodiscard]] bool matters() const { return solves || readout != 0; }
 };
 
-/// Solves rotations over the given frames (indices, in order; neighbours must share paths). Rotations start from the
+/// Solves rotations over the given frames (in order; neighbours must share paths). Rotations start from the
 /// two-point fit of ray bundles between neighbours (Kabsch 1976, sampled), then all are bundled with the lens values in
 /// `solved`. `lens` is the start; several focal lengths are tried when LensValue::focal is among them. A nodal pan of
 /// less than about two degrees does not determine the focal length: it then stays near the start.
-RotationSolve solveRotationOnly(const Observations& s, const std::vector<int>& frames, const Intrinsics& lens,
+RotationSolve solveRotationOnly(const Observations& s, const std::vector<FrameIndex>& frames, const Intrinsics& lens,
                                 const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
                                 uint64_t seed, bool zooms = false);
 

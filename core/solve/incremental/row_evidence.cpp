@@ -12,15 +12,16 @@
 namespace va {
 namespace {
 
-/// Of one frame, whitened: errors, what a step of the read-out time changes in them, and what its six numbers do.
+/// Of one frame, over the stated sigma: errors, what a step of the read-out time changes in them, and what its six
+/// numbers do.
 struct FrameErrors {
     Eigen::VectorXd error, byReadout;
     Eigen::MatrixXd byPose;
 };
 
-FrameErrors errorsOf(const Reconstruction& r, int frame, const ViewRate& rate) {
+FrameErrors errorsOf(const Reconstruction& r, FrameIndex frame, const ViewRate& rate) {
     const Observations& s = r.observations();
-    const View& view = *r.views()[size_t(frame)];
+    const View& view = *r.views()[frame];
     const Intrinsics lens = r.lensOf(frame);
     const double step = 1e-4;
     std::vector<View> stepped;
@@ -30,7 +31,7 @@ FrameErrors errorsOf(const Reconstruction& r, int frame, const ViewRate& rate) {
         stepped.push_back(moved(view, move.head<3>(), move.tail<3>()));
     }
     std::vector<Eigen::Matrix<double, 2, 8>> rows;
-    for (const int i : s.byFrame[size_t(frame)]) {
+    for (const int i : s.byFrame[frame]) {
         const PathObservation& at = s.all[size_t(i)];
         const auto& point = r.points()[size_t(at.path)];
         if (!at.use || !point) continue;
@@ -65,11 +66,10 @@ FrameErrors errorsOf(const Reconstruction& r, int frame, const ViewRate& rate) {
 RowEvidence rowEvidence(const Reconstruction& r) {
     std::vector<View> views;
     std::vector<double> times;
-    std::vector<int> frames;
-    for (int f = 0; f < r.observations().frameCount(); ++f)
+    std::vector<FrameIndex> frames;
+    for (const FrameIndex f : r.observations().indices())
         if (r.hasView(f))
-            views.push_back(*r.views()[size_t(f)]), times.push_back(r.observations().frames[size_t(f)]),
-                frames.push_back(f);
+            views.push_back(*r.views()[f]), times.push_back(r.observations().number(f)), frames.push_back(f);
     const std::vector<ViewRate> rates = ratesOf(views, times);
     double both = 0, motion = 0, error = 0;
     const size_t every = std::max<size_t>(1, frames.size() / 40);

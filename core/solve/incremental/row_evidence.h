@@ -11,10 +11,10 @@ struct RowEvidence {
 };
 
 /// For each of about forty frames the errors of the observations in use are compared with how the camera's own motion
-/// (its rates through the neighbouring frames) would shift them from row to row, both after what a shift or turn of the
-/// whole frame explains was taken out of them. Points and lens are left where they are, so that the read-out time is
-/// rather told too short than too long. A camera that moves evenly shears all frames alike, which points and lens make
-/// up for: it gives no evidence.
+/// (its rates through the neighbouring frames) would move them from row to row, both after what a translation or
+/// rotation of the whole frame explains was taken out of them. Points and lens are left where they are, so that the
+/// read-out time is rather told too short than too long. A camera that moves evenly shears all frames alike, which
+/// points and lens make up for: it gives no evidence.
 RowEvidence rowEvidence(const Reconstruction& r);
 
 }  // namespace va

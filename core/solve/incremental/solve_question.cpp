@@ -21,7 +21,7 @@ SolveQuestion::SolveQuestion(const std::vector<Path>& paths, const SolveRequest&
     : request(asked),
       observations(layOut(paths, asked.frames, asked.width, asked.height, asked.heldBackShare, asked.seed)) {
     if (asked.fewPaths) observations.fewest = {8, 7, 6};
-    // A point with a known place has to be in the solve.
+    // A point with a known position has to be in the solve.
     for (int p = 0; p < observations.pathCount(); ++p)
         if (measured(p)) observations.heldBack[size_t(p)] = 0;
     lens.pixelAspect = asked.pixelAspect;

@@ -7,6 +7,7 @@
 #include <Eigen/SVD>
 #include <array>
 
+#include "base/cross_matrix.h"
 #include "base/svd3.h"
 
 namespace va {
@@ -126,12 +127,6 @@ double sampsonError2(const Eigen::Matrix3d& e, const Eigen::Vector2d& a, const E
 
 namespace {
 
-Eigen::Matrix3d crossMatrix(const Eigen::Vector3d& v) {
-    Eigen::Matrix3d m;
-    m << 0, -v.z(), v.y(), v.z(), 0, -v.x(), -v.y(), v.x(), 0;
-    return m;
-}
-
 /// Gauss–Newton on Sampson's error over the five numbers of a rotation and a direction, with differences as
 /// derivatives.
 Eigen::Matrix3d refineEssential(const Eigen::Matrix3d& start, const Points2& a, const Points2& b,
@@ -143,22 +138,22 @@ Eigen::Matrix3d refineEssential(const Eigen::Matrix3d& start, const Points2& a, 
     w << 0, -1, 0, 1, 0, 0, 0, 0, 1;
     // Any of the four poses makes the same matrix, but for its sign.
     Eigen::Matrix3d rotation = u * w * v.transpose();
-    Eigen::Vector3d shift = u.col(2);
+    Eigen::Vector3d translation = u.col(2);
     const auto residual = [&](const Eigen::Matrix3d& e, int i) {
         const Eigen::Vector3d p = a[size_t(i)].homogeneous(), q = b[size_t(i)].homogeneous(), ep = e * p,
                               eq = e.transpose() * q;
         return q.dot(ep) / std::sqrt(std::max(1e-18, ep.head<2>().squaredNorm() + eq.head<2>().squaredNorm()));
     };
     for (int round = 0; round < 4; ++round) {
-        const Eigen::Vector3d side = shift.unitOrthogonal(), other = shift.cross(side);
+        const Eigen::Vector3d side = translation.unitOrthogonal(), other = translation.cross(side);
         constexpr double h = 1e-6;
-        const Eigen::Matrix3d now = crossMatrix(shift) * rotation;
+        const Eigen::Matrix3d now = crossMatrix(translation) * rotation;
         Eigen::Matrix3d stepped[5];
         for (int k = 0; k < 3; ++k)
             stepped[k] =
-                crossMatrix(shift) * Eigen::AngleAxisd(h, Eigen::Vector3d::Unit(k)).toRotationMatrix() * rotation;
-        stepped[3] = crossMatrix((shift + h * side).normalized()) * rotation;
-        stepped[4] = crossMatrix((shift + h * other).normalized()) * rotation;
+                crossMatrix(translation) * Eigen::AngleAxisd(h, Eigen::Vector3d::Unit(k)).toRotationMatrix() * rotation;
+        stepped[3] = crossMatrix((translation + h * side).normalized()) * rotation;
+        stepped[4] = crossMatrix((translation + h * other).normalized()) * rotation;
         Eigen::Matrix<double, 5, 5> normal = Eigen::Matrix<double, 5, 5>::Zero();
         Eigen::Matrix<double, 5, 1> right = Eigen::Matrix<double, 5, 1>::Zero();
         for (const int i : use) {
@@ -173,9 +168,9 @@ Eigen::Matrix3d refineEssential(const Eigen::Matrix3d& start, const Points2& a, 
         if (!step.allFinite() || step.norm() > 1) break;
         const double angle = step.head<3>().norm();
         if (angle > 0) rotation = Eigen::AngleAxisd(angle, step.head<3>() / angle).toRotationMatrix() * rotation;
-        shift = (shift + step(3) * side + step(4) * other).normalized();
+        translation = (translation + step(3) * side + step(4) * other).normalized();
     }
-    const Eigen::Matrix3d out = crossMatrix(shift) * rotation;
+    const Eigen::Matrix3d out = crossMatrix(translation) * rotation;
     return out / out.norm();
 }
 
@@ -211,14 +206,14 @@ std::optional<View> poseFromEssential(const Eigen::Matrix3d& e, const Points2& a
     for (int k = 0; k < 4; ++k) {
         View view;
         view.rotation = u * (k < 2 ? w : Eigen::Matrix3d(w.transpose())) * v.transpose();
-        view.shift = (k % 2 ? 1.0 : -1.0) * u.col(2);
+        view.translation = (k % 2 ? 1.0 : -1.0) * u.col(2);
         int front = 0;
         for (size_t i = 0; i < a.size(); ++i) {
             if (!agrees[i]) continue;
             // Depths along both rays from d1 R a − d2 b = −t, in the least-squares sense.
             const Eigen::Vector3d p = view.rotation * a[i].homogeneous(), q = b[i].homogeneous();
             const double pp = p.squaredNorm(), pq = p.dot(q), qq = q.squaredNorm(), det = pp * qq - pq * pq;
-            const double pt = p.dot(view.shift), qt = q.dot(view.shift);
+            const double pt = p.dot(view.translation), qt = q.dot(view.translation);
             if (det <= 0) continue;
             front += (-pt * qq + qt * pq) / det > 0 && (pp * qt - pq * pt) / det > 0;
         }

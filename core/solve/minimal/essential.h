@@ -20,8 +20,8 @@ double sampsonError2(const Eigen::Matrix3d& e, const Eigen::Vector2d& a, const E
 /// Robust essential matrix over undistorted normalised points, refined by Sampson's error on all that agrees.
 SamplingResult<Eigen::Matrix3d> robustEssential(const Points2& a, const Points2& b, const SamplingOptions& options);
 
-/// Second view relative to a first one at the origin, |shift| = 1: of the four poses of an essential matrix the one
-/// that has most of the agreeing points in front of both cameras. Nothing when no pose has more than half of them
+/// Second view relative to a first one at the origin, |translation| = 1: of the four poses of an essential matrix the
+/// one that has most of the agreeing points in front of both cameras. Nothing when no pose has more than half of them
 /// there.
 std::optional<View> poseFromEssential(const Eigen::Matrix3d& e, const Points2& a, const Points2& b,
                                       const std::vector<char>& agrees);

@@ -34,15 +34,15 @@ std::vector<View> posesFromHomography(const Eigen::Matrix3d& raw, const Points2&
         View view;
         view.rotation = after * before.transpose();
         Eigen::Vector3d normal = v2.cross(u);
-        view.shift = (h - view.rotation) * normal;
+        view.translation = (h - view.rotation) * normal;
         int front = 0;
         for (const auto& x : a) front += normal.dot(x.homogeneous()) > 0 ? 1 : -1;
-        if (front < 0) normal = -normal, view.shift = -view.shift;
+        if (front < 0) normal = -normal, view.translation = -view.translation;
         const bool all = std::abs(front) * 10 >= int(a.size()) * 8;
-        if (!all || !(view.shift.norm() > 1e-9)) continue;
-        view.shift.normalize();
+        if (!all || !(view.translation.norm() > 1e-9)) continue;
+        view.translation.normalize();
         const bool twice = !out.empty() && (out[0].rotation - view.rotation).norm() < 1e-9 &&
-                           (out[0].shift - view.shift).norm() < 1e-9;
+                           (out[0].translation - view.translation).norm() < 1e-9;
         if (!twice) out.push_back(view);
     }
     return out;

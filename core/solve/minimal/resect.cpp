@@ -26,13 +26,13 @@ std::vector<double> quarticRoots(double c4, double c3, double c2, double c1, dou
     return out;
 }
 
-/// Rotation and shift that bring three world points onto three camera points (Kabsch 1976).
+/// Rotation and translation that bring three world points onto three camera points (Kabsch 1976).
 View absoluteOrientation(const Eigen::Matrix3d& world, const Eigen::Matrix3d& camera) {
     const Eigen::Vector3d wm = world.rowwise().mean(), cm = camera.rowwise().mean();
     const Eigen::Matrix3d h = (camera.colwise() - cm) * (world.colwise() - wm).transpose();
     View v;
     v.rotation = nearestRotation(h);
-    v.shift = cm - v.rotation * wm;
+    v.translation = cm - v.rotation * wm;
     return v;
 }
 
@@ -47,7 +47,7 @@ View moved(const View& view, const Eigen::Vector3d& rotation, const Eigen::Vecto
     const double angle = rotation.norm();
     const Eigen::Matrix3d r = angle > 0 ? Eigen::AngleAxisd(angle, rotation / angle).toRotationMatrix()
                                         : Eigen::Matrix3d(Eigen::Matrix3d::Identity());
-    return {r * view.rotation, r * view.shift + move};
+    return {r * view.rotation, r * view.translation + move};
 }
 
 std::vector<View> viewsFromThree(const Points3& world, const Points2& undistorted, const std::vector<int>& three) {

@@ -13,7 +13,7 @@ struct CheckedPath {
     double sumSquares = 0;     ///< px², over `count` observations
     int count = 0;
     double worstPx = 0;
-    int worstFrame = 0;  ///< index
+    FrameIndex worstFrame;
 };
 
 /// Nothing when the path is seen by fewer than six solved views, or by views too near to each other to place it. Gross

@@ -8,6 +8,7 @@
 #include <optional>
 
 #include "solve/incremental/extend_by_rotation.h"
+#include "solve/incremental/lens_certainty.h"
 #include "solve/report/point_result.h"
 #include "solve/similarity.h"
 
@@ -34,28 +35,28 @@ double scaleOnto(const SolveResult& from, const Reconstruction& r, const CameraP
 Similarity worldOf(const Reconstruction& r, const SolveResult* from) {
     const Observations& s = r.observations();
     std::vector<double> depths;
-    int anchor = -1, common = -1;
-    for (int f = 0; f < s.frameCount(); ++f) {
+    std::optional<FrameIndex> anchor, common;
+    for (const FrameIndex f : s.indices()) {
         if (!r.hasView(f)) continue;
-        if (anchor < 0) anchor = f;
-        const SolvedFrame* had = from ? from->at(s.frames[size_t(f)]) : nullptr;
-        if (common < 0 && had && had->solved && had->origin == PoseOrigin::solved) common = f;
-        for (int i : s.byFrame[size_t(f)])
+        if (!anchor) anchor = f;
+        const SolvedFrame* had = from ? from->at(s.number(f)) : nullptr;
+        if (!common && had && had->solved && had->origin == PoseOrigin::solved) common = f;
+        for (int i : s.byFrame[f])
             if (const auto& p = r.points()[size_t(s.all[size_t(i)].path)])
-                depths.push_back(r.views()[size_t(f)]->toCamera(*p).z());
+                depths.push_back(r.views()[f]->toCamera(*p).z());
     }
-    if (common >= 0) anchor = common;
+    if (common) anchor = common;
     double scale = 10.0 / std::max(1e-12, median(depths));
     // From the solve's vision world to ours: the anchor camera's axes, half a turn about x, ten units to the
     // middle of things.
-    const CameraPose base = poseFromView(*r.views()[size_t(anchor)]);
+    const CameraPose base = poseFromView(*r.views()[*anchor]);
     CameraPose there;  // of the anchor in the result
     if (from) {
         // The world that things were laid out in stays.
         there = base;
         scale = 1;
-        if (common >= 0) {
-            there = from->at(s.frames[size_t(anchor)])->pose;
+        if (common) {
+            there = from->at(s.number(*anchor))->pose;
             scale = scaleOnto(*from, r, base, there);
         }
     }
@@ -63,12 +64,12 @@ Similarity worldOf(const Reconstruction& r, const SolveResult* from) {
     return {scale, rotation, there.position - scale * (rotation * base.position)};
 }
 
-void takeFrame(const Reconstruction& r, int f, const Similarity& world, SolvedFrame& out) {
+void takeFrame(const Reconstruction& r, FrameIndex f, const Similarity& world, SolvedFrame& out) {
     out.solved = true;
-    out.pose = world.pose(poseFromView(*r.views()[size_t(f)]));
+    out.pose = world.pose(poseFromView(*r.views()[f]));
     out.focalPx = r.lensOf(f).focalPx;
     double sum = 0;
-    for (int i : r.observations().byFrame[size_t(f)]) {
+    for (int i : r.observations().byFrame[f]) {
         const PathObservation& s = r.observations().all[size_t(i)];
         const auto e = s.use && !r.observations().heldBack[size_t(s.path)] ? r.residual(s) : std::nullopt;
         if (!e) continue;
@@ -106,13 +107,13 @@ void takeRelief(SolveResult& result) {
 void takeParallax(const Reconstruction& r, SolveResult& result) {
     const Observations& s = r.observations();
     std::optional<Eigen::Vector3d> first;
-    for (int f = 0; f < s.frameCount(); ++f) {
+    for (const FrameIndex f : s.indices()) {
         double angle = 0;
         if (r.hasView(f)) {
-            const Eigen::Vector3d here = r.views()[size_t(f)]->centre();
+            const Eigen::Vector3d here = r.views()[f]->centre();
             if (!first) first = here;
             std::vector<double> angles;
-            for (int i : s.byFrame[size_t(f)])
+            for (int i : s.byFrame[f])
                 if (const auto& p = r.points()[size_t(s.all[size_t(i)].path)]) {
                     const Eigen::Vector3d a = *p - *first, b = *p - here;
                     angles.push_back(std::atan2(a.cross(b).norm(), a.dot(b)));
@@ -137,11 +138,11 @@ void takeFree(const Reconstruction& r, const SolveQuestion& question, const Solv
     if (result.measured.scaled)
         // What was found for the reconstruction's own space.
         result.measured.fromSolve = result.measured.fromSolve.after(world.inverse());
-    for (int f = 0; f < s.frameCount(); ++f)
+    for (const FrameIndex f : s.indices())
         if (r.hasView(f)) takeFrame(r, f, world, result.frames[size_t(f)]);
     result.readout = r.readout();
     result.height = question.request.height;
-    if (r.solvesReadout()) result.readoutSigma = result.errorsTogether * r.readoutSigma().value_or(1e9);
+    if (r.solvesReadout()) result.readoutSigma = result.errorsTogether * readoutSigma(r).value_or(1e9);
     for (int p = 0; p < s.pathCount(); ++p)
         if (s.heldBack[size_t(p)]) result.heldBack.push_back(s.pathIds[size_t(p)]);
     extendByRotation(r, result.frames);

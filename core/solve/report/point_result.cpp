@@ -5,7 +5,6 @@
 #include <cmath>
 #include <map>
 #include <optional>
-#include <string>
 
 #include "solve/report/check_error.h"
 
@@ -34,7 +33,7 @@ class PointTaker {
     }
 
   private:
-    [[nodiscard]] int frame(int observation) const { return s_.frames[size_t(s_.all[size_t(observation)].frame)]; }
+    [[nodiscard]] int frame(int observation) const { return s_.number(s_.all[size_t(observation)].frame); }
     [[nodiscard]] SolvedPoint pointOf(int p, const Eigen::Vector3d& place) const {
         const auto [begin, end] = s_.ofPath[size_t(p)];
         SolvedPoint point;
@@ -47,7 +46,7 @@ class PointTaker {
     void takeHeldBack(int p) {
         const auto checked = checkPath(r_, p, std::max(3.0, 8 * result_.rmsPx));
         // The sieve that the others went through, no finer: a path that slides would be out there as well.
-        if (!checked || std::sqrt(checked->sumSquares / checked->count) > r_.slideLimit()) return;
+        if (!checked || std::sqrt(checked->sumSquares / checked->count) > r_.trust().slideLimit) return;
         checkSum_ += checked->sumSquares;
         checkCount_ += checked->count;
         ++result_.checkPaths;
@@ -56,14 +55,14 @@ class PointTaker {
         point.observations = checked->count;
         point.rmsPx = std::sqrt(checked->sumSquares / checked->count);
         point.worstPx = checked->worstPx;
-        point.worstFrame = s_.frames[size_t(checked->worstFrame)];
+        point.worstFrame = s_.number(checked->worstFrame);
         taken_.push_back({point, p});
     }
 
     void takePlaced(int p) {
         const auto [begin, end] = s_.ofPath[size_t(p)];
         SolvedPoint point = pointOf(p, *r_.points()[size_t(p)]);
-        SolveOutlier outlier{point.pathId, false, {}, "off by more than the noise explains"};
+        SolveOutlier outlier{point.pathId, false, {}, OutlierReason::noise};
         double sum = 0;
         for (int i = begin; i < end; ++i) {
             const PathObservation& s = s_.all[size_t(i)];
@@ -90,9 +89,9 @@ class PointTaker {
         result_.outliers.push_back({s_.pathIds[size_t(p)],
                                     true,
                                     {},
-                                    inSolved < 3   ? "seen in too few solved frames"
-                                    : r_.slides(p) ? "slides along an edge, or holds two surfaces"
-                                                   : "does not move with the scene, or too far away to be placed"});
+                                    inSolved < 3   ? OutlierReason::fewFrames
+                                    : r_.slides(p) ? OutlierReason::slides
+                                                   : OutlierReason::notScene});
     }
 
     /// A path whose reference was re-taken was solved in stretches; the artist sees one point, that of its best
@@ -119,8 +118,8 @@ class PointTaker {
             const auto [begin, end] = s_.ofPath[size_t(p)];
             for (int i = begin; i < end; ++i) {
                 if (!stretch.contains(frame(i))) continue;
-                const auto [outlier, fresh] = outliers.try_emplace(id, SolveOutlier{id, false, {}, ""});
-                if (fresh) outlier->second.reason = "measured against another reference there";
+                const auto [outlier, fresh] =
+                    outliers.try_emplace(id, SolveOutlier{id, false, {}, OutlierReason::otherReference});
                 outlier->second.frames.push_back(frame(i));
             }
         }

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "solve/report/rotation_result.h"
+#include "base/text.h"
 
 #include <algorithm>
 #include <cmath>
@@ -10,9 +11,9 @@ namespace va {
 namespace {
 
 RotationSolve overAllFrames(const RotationSolve& onKeyframes, const Observations& by, const SolveQuestion& q) {
-    std::vector<int> all;
-    for (int f = 0; f < by.frameCount(); ++f)
-        if (by.byFrame[size_t(f)].size() >= 4) all.push_back(f);
+    std::vector<FrameIndex> all;
+    for (const FrameIndex f : by.indices())
+        if (by.byFrame[f].size() >= 4) all.push_back(f);
     if (!onKeyframes.rates.empty() && onKeyframes.frames == all) return onKeyframes;
     const bool zooms = !onKeyframes.focals.empty();
     const std::vector<LensValue> solved = zooms ? std::vector{LensValue::focal} : std::vector<LensValue>{};
@@ -30,7 +31,7 @@ RotationSolve overAllFrames(const RotationSolve& onKeyframes, const Observations
 /// What was not solved by may still go where the rotation takes it: its direction is that of its first observation.
 void placeTheRest(const Observations& s, RotationSolve& r) {
     for (size_t k = 0; k < r.frames.size(); ++k)
-        for (const int i : s.byFrame[size_t(r.frames[k])]) {
+        for (const int i : s.byFrame[r.frames[k]]) {
             const PathObservation& at = s.all[size_t(i)];
             Eigen::Vector3d& d = r.directions[size_t(at.path)];
             if (d.squaredNorm() > 0 || s.heldBack[size_t(at.path)]) continue;
@@ -49,7 +50,7 @@ void takeFixed(const SolveQuestion& question, SolveResult& result) {
     for (size_t f = 0; f < result.frames.size(); ++f) {
         result.frames[f].solved = true;
         result.frames[f].focalPx = question.lens.focalPx;
-        result.frames[f].observations = int(s.byFrame[f].size());
+        result.frames[f].observations = int(s.byFrame[FrameIndex(int(f))].size());
     }
     for (int p = 0; p < s.pathCount(); ++p) {
         const auto [begin, end] = s.ofPath[size_t(p)];
@@ -57,13 +58,13 @@ void takeFixed(const SolveQuestion& question, SolveResult& result) {
         for (int i = begin; i < end; ++i)
             far = std::max(far, (s.all[size_t(i)].pixel - s.all[size_t(begin)].pixel).norm());
         if (far > question.scaledPx(1.5))
-            result.outliers.push_back({s.pathIds[size_t(p)], true, {}, "moves, although the camera stands"});
+            result.outliers.push_back({s.pathIds[size_t(p)], true, {}, OutlierReason::notLockedOff});
     }
 }
 
 void takeRotation(const RotationSolve& onKeyframes, const Observations& by, const SolveQuestion& question,
                   Progress& progress, SolveResult& result) {
-    progress.stage("Solving the turns", 0, 0.8);
+    progress.stage(text("Solving the rotation"), 0, 0.8);
     const Observations& s = question.observations;
     RotationSolve r = overAllFrames(onKeyframes, by, question);
     placeTheRest(s, r);
@@ -87,7 +88,7 @@ void takeRotation(const RotationSolve& onKeyframes, const Observations& by, cons
         out.pose.worldFromCamera = (baseRotation.conjugate() * poseFromView(view).worldFromCamera).normalized();
         out.focalPx = r.lensOf(k).focalPx;
         double frameSum = 0;
-        for (int i : s.byFrame[size_t(r.frames[k])]) {
+        for (int i : s.byFrame[r.frames[k]]) {
             const PathObservation& at = s.all[size_t(i)];
             const Eigen::Vector3d& d = r.directions[size_t(at.path)];
             const auto p = d.squaredNorm() > 0 ? project(r.viewAt(k, at.pixel), r.lensOf(k), d) : std::nullopt;
@@ -105,7 +106,7 @@ void takeRotation(const RotationSolve& onKeyframes, const Observations& by, cons
     result.rmsPx = count > 0 ? std::sqrt(sum / count) : 0;
     for (int p = 0; p < s.pathCount(); ++p)
         if (!s.heldBack[size_t(p)] && 2 * used[size_t(p)].first < used[size_t(p)].second)
-            result.outliers.push_back({s.pathIds[size_t(p)], true, {}, "does not fit the rotation"});
+            result.outliers.push_back({s.pathIds[size_t(p)], true, {}, OutlierReason::notRotation});
 }
 
 }  // namespace va

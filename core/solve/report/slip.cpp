@@ -8,6 +8,7 @@
 #include <optional>
 #include <set>
 
+#include "base/cross_matrix.h"
 #include "solve/bundle/normal_equations.h"
 #include "solve/incremental/observations.h"
 
@@ -17,18 +18,12 @@ namespace {
 /// Views that a field holds at most: their joint covariance is dense.
 constexpr int mostViews = 60;
 
-Eigen::Matrix3d crossMatrix(const Eigen::Vector3d& v) {
-    Eigen::Matrix3d m;
-    m << 0, -v.z(), v.y(), v.z(), 0, -v.x(), -v.y(), v.x(), 0;
-    return m;
-}
-
 struct PositionJacobian {
     Eigen::Matrix<double, 2, Eigen::Dynamic> byCamera, byLens;
     Eigen::Matrix<double, 2, 3> byPlace;
 };
 
-/// How the pixel of a place follows view, lens and place; nothing where the frame does not see it.
+/// How the pixel of a position follows view, lens and position; nothing where the frame does not see it.
 std::optional<PositionJacobian> jacobianAt(const View& view, const Intrinsics& lens,
                                            const std::vector<LensValue>& solved, int viewSize, int width, int height,
                                            const Eigen::Vector3d& place) {

@@ -13,9 +13,9 @@ namespace va {
 /// How sure a solved camera is, and what that means for a thing that is put somewhere.
 ///
 /// Holds the joint covariance of some frames' views and of the lens (of a long shot an even choice of them). *Slip* at
-/// a place is the root mean square, over frames that see it, of the px by which a thing that stands there slides
-/// against the plate: errors of views and lens, carried to the picture, less what the best place for the thing takes
-/// up. It is free of the choice of world (a change of that moves place and cameras together).
+/// a position is the root mean square, over frames that see it, of the px by which a thing that stands there slides
+/// against the plate: errors of views and lens, carried to the picture, less what the best position for the thing takes
+/// up. It is free of the choice of world (a change of that moves position and cameras together).
 ///
 /// The covariance is that of the least-squares estimate at its minimum (Triggs et al. 1999, section 8), times the
 /// variance of the residuals, and larger by what errors that go on over frames take away from the number of
@@ -30,10 +30,10 @@ class SlipField {
               int width, int height, double worse = 1);
 
     [[nodiscard]] bool empty() const { return frames_.empty(); }
-    /// px; negative where fewer than two of the frames see the place. World of the bundle.
+    /// px; negative where fewer than two of the frames see the position. World of the bundle.
     [[nodiscard]] double slipPx(const Eigen::Vector3d& place, FrameRange range) const;
-    /// Deviation of the camera's place after the similarity that fits the whole path best, in world units: one a frame
-    /// that the field holds.
+    /// Deviation of the camera's position after the similarity that fits the whole path best, in world units: one a
+    /// frame that the field holds.
     [[nodiscard]] std::vector<std::pair<int, double>> pathSigma() const;
     /// Deviation of the focal length as a share of it; of a zoom in its middle.
     [[nodiscard]] double focalSigma() const { return focalSigma_; }

@@ -11,7 +11,7 @@ namespace va {
 struct SolveError {
     int pathId = 0, frame = 0;
     Eigen::Vector2d pixel = Eigen::Vector2d::Zero();  ///< of the observation
-    Eigen::Vector2d off = Eigen::Vector2d::Zero();    ///< solve's place less the observation's, px
+    Eigen::Vector2d off = Eigen::Vector2d::Zero();    ///< solve's position less the observation's, px
     bool heldBack = false;
     bool used = true;  ///< false: the solve set the observation aside
 };
@@ -19,8 +19,8 @@ struct SolveError {
 /// The errors of all observations of solved points in solved frames, by path and frame. Empty without points.
 std::vector<SolveError> solveErrors(const SolveResult& solve, const std::vector<Path>& paths);
 
-/// Mean error over the frame, by cells. Noise averages out; what is left has a direction that goes with the place, as a
-/// lens that is described wrongly has.
+/// Mean error over the frame, by cells. Noise averages out; what is left has a direction that goes with the position,
+/// as a lens that is described wrongly has.
 struct ErrorMap {
     int columns = 0, rows = 0;
     struct Cell {

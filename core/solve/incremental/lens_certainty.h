@@ -1,0 +1,24 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <Eigen/Core>
+#include <optional>
+#include <vector>
+
+#include "solve/incremental/reconstruction.h"
+
+namespace va {
+
+/// Covariance of the lens's numbers, as far as the observations in use tell them; nothing where there are too few.
+std::optional<Eigen::MatrixXd> lensCovariance(const Reconstruction& r, const std::vector<LensValue>& values);
+
+/// How much the lens's numbers deviate, each over what `covariance` says: sixteenths of the paths are left out in turn,
+/// and what that moves them by shows how far paths disagree (the jackknife, Quenouille 1956 and Tukey 1958, one Newton
+/// step each). Errors that go on over a path's frames, and paths that are much worse than the median, count in full
+/// there. Good to a fifth; ones where there are too few paths to tell.
+Eigen::VectorXd disagreementOfPaths(const Reconstruction& r, const std::vector<LensValue>& values,
+                                    const Eigen::MatrixXd& covariance);
+
+/// Deviation of the solved read-out time, frames; nothing where the observations do not tell it.
+std::optional<double> readoutSigma(const Reconstruction& r);
+
+}  // namespace va
