@@ -15,8 +15,9 @@ EdgesSection::EdgesSection(Document& document, LensEdits& edits, const QMap<QStr
     table_->setObjectName("edgeTable");
     table_->setAccessibleName(tr("Straight edges"));
     table_->setToolTip(
-        tr("How far each edge is off straight, RMS in px: as the plate shows it, and with the lens out"));
-    table_->setHorizontalHeaderLabels({tr("Use"), tr("Frame"), tr("Distorted"), tr("Undistorted")});
+        tr("How far each edge is off straight, RMS in px: before, as the plate shows it, and after the lens is taken "
+           "out"));
+    table_->setHorizontalHeaderLabels({tr("Use"), tr("Frame"), tr("before"), tr("after")});
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(20);
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);

@@ -24,7 +24,10 @@ Inspector::Inspector(const PageContext& context, QWidget* parent) : QScrollArea(
         pages_[i] = stepTable()[i].makePage(context);
         below->addWidget(pages_[i]);
         pages_[i]->setVisible(i == shown_);
+        pages_[i]->installEventFilter(this);
     }
+    settling_.setSingleShot(true);
+    connect(&settling_, &QTimer::timeout, this, &Inspector::settle);
     connect(&context.document, &Document::shotChanged, this, &Inspector::refresh);
     connect(&context.document, &Document::selectionChanged, this, &Inspector::refresh);
     connect(&context.document, &Document::frameChanged, this, &Inspector::refresh);
@@ -43,9 +46,17 @@ void Inspector::showStep(Step step) {
     verticalScrollBar()->setValue(scrolled_[shown_]);
 }
 
-/// How far there is to scroll is known once the page is laid out.
+/// A section was opened, a note has more lines.
+bool Inspector::eventFilter(QObject* object, QEvent* event) {
+    if (event->type() == QEvent::LayoutRequest && object == pages_[shown_]) settling_.start();
+    return QScrollArea::eventFilter(object, event);
+}
+
+/// How far there is to scroll is known once the page is laid out. What the layout knows of a page may be from before it
+/// was shown, when other parts of it were open.
 void Inspector::settle() {
     QLayout* layout = widget()->layout();
+    layout->invalidate();
     layout->activate();
     const int width = viewport()->width();
     widget()->resize(width, std::max({viewport()->height(), layout->totalMinimumSize().height(),

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <QScrollArea>
+#include <QTimer>
 
 #include "document/document.h"
 #include "inspector/features_page.h"
@@ -29,11 +30,13 @@ class Inspector : public QScrollArea {
         return static_cast<P*>(pages_[size_t(step)]);
     }
     void settle();
+    bool eventFilter(QObject* object, QEvent* event) override;
     /// Only the page that is seen: some values take a walk over all paths.
     void refresh();
 
     std::array<Page*, stepCount> pages_{};
     size_t shown_ = 0;
+    QTimer settling_;
     std::array<int, stepCount> scrolled_{};  ///< px, where each page was left
 };
 

@@ -92,6 +92,9 @@ QToolButton:hover { background: $hover; }
 QToolButton:checked { background: $wash; }
 QLineEdit, QComboBox { background: $field; border: 1px solid $line; border-radius: 3px; padding: 2px 6px; min-height: 18px; selection-background-color: $wash; selection-color: $text; }
 QLineEdit:read-only { background: transparent; border-color: transparent; }
+QCheckBox::indicator { width: 11px; height: 11px; background: $field; border: 1px solid $none; border-radius: 3px; }
+QCheckBox::indicator:hover, QCheckBox::indicator:focus { border-color: $text; }
+QCheckBox::indicator:checked { background: $accent; border-color: $accent; image: url(:/icons/check.svg); }
 QComboBox::drop-down { border: none; width: 18px; }
 QComboBox::down-arrow { image: url(:/icons/chevron-down.svg); width: 12px; height: 12px; }
 QComboBox QAbstractItemView { background: $field; border: 1px solid $line; selection-background-color: $wash; }
