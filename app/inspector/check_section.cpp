@@ -126,9 +126,10 @@ void CheckSection::refreshFields() {
     y_->setValue(c ? c->measure.target.y() : 0);
     z_->setValue(c ? c->measure.target.z() : 0);
     tolerance_->setValue(c ? c->measure.tolerance : 0);
-    note_->setText(c ? QString::fromStdString(checkPointLine(*c, reportOf(document_.shot(), c->id)))
-                     : tr("Select features with a known distance, height or place, a flat group or a right angle, or "
-                          "read places from a text file with lines \"name x y z\"."));
+    note_->setText(
+        c ? QString::fromStdString(checkPointLine(*c, reportOf(document_.shot(), c->id)))
+          : tr("Select features with a known distance, height or position, a flat group or a right angle, or "
+               "read positions from a text file with lines \"name x y z\"."));
 }
 
 }  // namespace va

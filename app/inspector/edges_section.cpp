@@ -75,7 +75,7 @@ void EdgesSection::refresh() {
         : accepted == 0 ? tr("%1 proposed. A click on an edge accepts it. With none accepted, all are used, and those "
                              "that stay curved left out.")
                               .arg(s.edges.size())
-                        : tr("%1 of %2 accepted. Their distortion becomes the start value of the distortion.")
+                        : tr("%1 of %2 accepted. What they show becomes the start value of the distortion.")
                               .arg(accepted)
                               .arg(s.edges.size()));
     refreshing_ = false;

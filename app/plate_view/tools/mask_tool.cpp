@@ -242,7 +242,7 @@ QString MaskTool::hint() const {
             "Click for a corner, drag for a curve · Return or the first point closes · Backspace takes one back");
     if (selected())
         return QObject::tr(
-            "Drag points in any frame to make a key there · double-click the outline for one more, a point to distort "
+            "Drag points in any frame to make a key there · double-click the outline for one more, a point to curve "
             "it");
     return QObject::tr("Click the first point of a new mask, or choose one");
 }
