@@ -59,10 +59,6 @@ void takeSolve(const Shot& before, const Shot& made, Shot& now) {
     now.refineReport = made.refineReport;
 }
 
-void takePathEdits(const Shot& before, const Shot& made, Shot& now) {
-    if (!(made.pathEdits == before.pathEdits)) now.pathEdits = made.pathEdits;
-}
-
 void takeMovers(const Shot& before, const Shot& made, Shot& now) {
     for (const Mover& m : made.movers) {
         if (!before.mover(m.id)) {
@@ -78,10 +74,9 @@ struct PartTaker {
     Part part;
     void (*take)(const Shot& before, const Shot& made, Shot& now);
 };
-constexpr PartTaker partTakers[] = {{Part::paths, takePaths},   {Part::patches, takePatches},
-                                    {Part::edges, takeEdges},   {Part::chart, takeChart},
-                                    {Part::lens, takeLens},     {Part::solve, takeSolve},
-                                    {Part::movers, takeMovers}, {Part::pathEdits, takePathEdits}};
+constexpr PartTaker partTakers[] = {{Part::paths, takePaths},  {Part::patches, takePatches}, {Part::edges, takeEdges},
+                                    {Part::chart, takeChart},  {Part::lens, takeLens},       {Part::solve, takeSolve},
+                                    {Part::movers, takeMovers}};
 
 }  // namespace
 

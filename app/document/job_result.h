@@ -8,14 +8,13 @@ namespace va {
 
 /// What of a shot a job may replace. All else of what it gives back is dropped.
 enum class Part {
-    paths = 1,       ///< with what tracking finds out about the plate
-    patches = 2,     ///< the frames of patches; their keys and corrections are the artist's
-    edges = 4,       ///< straight edges that were found
-    chart = 8,       ///< the calibration from a chart
-    lens = 16,       ///< distortion and principal point
-    solve = 32,      ///< the camera's solve
-    pathEdits = 64,  ///< edits of the camera's path
-    movers = 128     ///< solves of movers, and movers that were found
+    paths = 1,    ///< with what tracking finds out about the plate
+    patches = 2,  ///< the frames of patches; their keys and corrections are the artist's
+    edges = 4,    ///< straight edges that were found
+    chart = 8,    ///< the calibration from a chart
+    lens = 16,    ///< distortion and principal point
+    solve = 32,   ///< the camera's solve
+    movers = 64   ///< solves of movers, and movers that were found
 };
 Q_DECLARE_FLAGS(Parts, Part)
 Q_DECLARE_OPERATORS_FOR_FLAGS(Parts)

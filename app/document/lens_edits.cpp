@@ -82,7 +82,7 @@ void LensEdits::removeProposals() {
 }
 
 void LensEdits::solveEdges() {
-    work(tr("Undistort edges"), Part::edges | Part::lens, [](const Shot& s, Progress& progress, std::string& sentence) {
+    work(tr("Find distortion"), Part::edges | Part::lens, [](const Shot& s, Progress& progress, std::string& sentence) {
         return withLensFromEdges(s, progress, &sentence);
     });
 }

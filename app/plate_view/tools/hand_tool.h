@@ -4,7 +4,7 @@
 
 namespace va {
 
-/// Positions features by hand, under the loupe, and sets the size of patch and search area by dragging their edges.
+/// Places features by hand, under the loupe, and sets the size of patch and search area by dragging their edges.
 /// Arrow keys move the selected feature by a tenth of a pixel, with shift by one.
 class HandTool : public CanvasTool {
   public:

@@ -1,9 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-/// The limits of the solve, in one place. px are those of a picture 1280 wide unless said otherwise; what each was
-/// measured on, and how much a solve gains or loses when it is halved or doubled, is in docs/methods.md, "Limits of the
-/// solve".
+/// The limits of the solve, in one place. px are those of a picture 1280 wide unless said otherwise; how much a
+/// solve hangs on each is in docs/methods.md, "Limits of the solve".
 namespace va::limits {
 
 // ---- start -----------------------------------------------------------------------------------------------------
