@@ -11,6 +11,7 @@
 #include "commands.h"
 #include "exchange/camera_json.h"
 #include "exchange/verify.h"
+#include "ground_options.h"
 #include "interrupt.h"
 #include "run_folder.h"
 #include "shot/shot_file.h"
@@ -36,6 +37,7 @@ struct MatchArguments {
     uint64_t seed = 1;
     bool asJson = false, trackUndistorted = false, movers = false;
     SolveArguments solve;
+    GroundArguments ground;
 };
 
 /// The file's distortion, and its principal point where it says for which picture. A focal length that was asked for
@@ -79,6 +81,8 @@ int match(const MatchArguments& a) {
     shot.choices = {moves.at(a.move), zooms.at(a.zoom)};
     takeReadout(shot, a.solve);
 
+    shot = withPhotoOptions(shot, a.ground);
+
     RunFolder folder(a.out);
     const auto start = std::chrono::steady_clock::now();
     // Footage that goes away on the way ends the match, but not what was tracked until then.
@@ -89,10 +93,11 @@ int match(const MatchArguments& a) {
     } catch (const InputError& e) {
         if (soFar.paths->empty()) throw;
         trouble = e.what();
-        shot = soFar.solve->has() ? soFar : withSolve(soFar, progress);
+        shot = soFar.solve->has() ? withGround(soFar, soFar.groundSpec) : withSolve(soFar, progress);
     }
     useStrict(a.plate, shot);
     shot = withSolveOptions(shot, a.solve, progress);
+    if (shot.solve->has()) shot = withGroundOptions(shot, a.ground);
     if (a.movers && shot.solve->has() && trouble.empty())
         shot = withMoverFeatures(withMoversProposed(shot, progress), progress, true);
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -117,34 +122,38 @@ int match(const MatchArguments& a) {
     for (const auto& c : checks) verified = verified && c.passed;
     const SolveResult& r = *shot.solve;
     if (a.asJson) {
-        json j{{"verdict", verdict},
-               {"motion", motionWord(r.motion)},
-               {"frames", r.frames.size()},
-               {"solved", r.solvedCount()},
-               {"rms_px", r.rmsPx},
-               {"paths", shot.paths->size()},
-               {"points", r.points.size()},
-               {"focal_px", r.lens.focalPx},
-               {"zooms", r.zooms},
-               {"damaged", json::array()},
-               {"dependent", shot.findings.dependent},
-               {"notes", shot.plate.notes},
-               {"lens_sigma", json::object()},
-               {"k1", r.lens.lens.value("k1")},
-               {"k2", r.lens.lens.value("k2")},
-               {"lens_map_sigma_px", r.lensMapSigmaPx},
-               {"distortion_refused", r.distortionRefusedPx >= 0 ? json(refusalOf(r)) : json(nullptr)},
-               {"seconds", seconds},
-               {"plate_seconds", double(shot.frames().size()) / shot.rate().value()},
-               {"readout_share", r.readout},
-               {"readout_sigma", r.readoutSigma >= 0 ? json(r.readoutSigma) : json(nullptr)},
-               {"shutter_open_share", shot.blur.openShare},
-               {"smeared_frames", shot.blur.smeared},
-               {"expected_slip_px", slip >= 0 ? json(slip) : json(nullptr)},
-               {"refine_report", shot.refineReport},
-               {"check_points", json::array()},
-               {"movers", json::array()},
-               {"files", json::array()}};
+        json j{
+            {"verdict", verdict},
+            {"motion", motionWord(r.motion)},
+            {"frames", r.frames.size()},
+            {"solved", r.solvedCount()},
+            {"rms_px", r.rmsPx},
+            {"paths", shot.paths->size()},
+            {"points", r.points.size()},
+            {"focal_px", r.lens.focalPx},
+            {"zooms", r.zooms},
+            {"damaged", json::array()},
+            {"dependent", shot.findings.dependent},
+            {"notes", shot.plate.notes},
+            {"lens_sigma", json::object()},
+            {"k1", r.lens.lens.value("k1")},
+            {"k2", r.lens.lens.value("k2")},
+            {"lens_map_sigma_px", r.lensMapSigmaPx},
+            {"distortion_refused", r.distortionRefusedPx >= 0 ? json(refusalOf(r)) : json(nullptr)},
+            {"seconds", seconds},
+            {"plate_seconds", double(shot.frames().size()) / shot.rate().value()},
+            {"readout_share", r.readout},
+            {"readout_sigma", r.readoutSigma >= 0 ? json(r.readoutSigma) : json(nullptr)},
+            {"shutter_open_share", shot.blur.openShare},
+            {"smeared_frames", shot.blur.smeared},
+            {"expected_slip_px", slip >= 0 ? json(slip) : json(nullptr)},
+            {"refine_report", shot.refineReport},
+            {"ground", verdictOn(shot, Step::ground).sentence},
+            {"level_sigma_deg", shot.ground->levelSigmaDeg >= 0 ? json(shot.ground->levelSigmaDeg) : json(nullptr)},
+            {"scale_sigma_percent", shot.ground->scaleSigma >= 0 ? json(100 * shot.ground->scaleSigma) : json(nullptr)},
+            {"check_points", json::array()},
+            {"movers", json::array()},
+            {"files", json::array()}};
         for (const FrameDamage& d : shot.plate.damaged)
             j["damaged"].push_back({{"frame", d.frame}, {"cause", d.cause}});
         for (const LensNumber& n : r.lensNumbers) j["lens_sigma"][n.name] = n.sigma;
@@ -174,6 +183,7 @@ int match(const MatchArguments& a) {
         if (r.has())
             std::printf("%d of %zu frames, %zu points, %.1f s for %.1f s of plate\n", r.solvedCount(), r.frames.size(),
                         r.points.size(), seconds, double(shot.frames().size()) / shot.rate().value());
+        if (shot.hasWorld()) std::printf("%s\n", verdictOn(shot, Step::ground).sentence.c_str());
         if (!shot.refineReport.empty()) std::printf("%s\n", shot.refineReport.c_str());
         for (const CheckPoint& c : shot.checkPoints)
             std::printf("%s\n", checkPointLine(c, reportOf(shot, c.id)).c_str());
@@ -187,7 +197,7 @@ int match(const MatchArguments& a) {
     if (!verified) return exitVerification;
     // A camera that does not move is an answer where the artist said so; else there is no depth to go on with.
     const bool asked = r.motion == Motion::lockedOff && shot.choices.move == MoveChoice::lockedOff;
-    return r.motion == Motion::free || r.motion == Motion::nodalPan || asked ? exitDone : exitNoSolve;
+    return shot.hasWorld() || r.motion == Motion::nodalPan || asked ? exitDone : exitNoSolve;
 }
 
 }  // namespace
@@ -209,6 +219,7 @@ void addMatchCommand(CommandLine& program, Command& run) {
     c.option("--zoom", a->zoom, "Whether the focal length changes: automatic, no, yes")
         .oneOf({"automatic", "no", "yes"});
     addSolveOptions(c, a->solve);
+    addGroundOptions(c, a->ground);
     c.flag("--movers", a->movers, "Look for things that move rigidly apart from the scene, and solve them");
     c.flag("--track-undistorted", a->trackUndistorted,
            "Track features on the plate undistorted by that lens, for strong distortion");

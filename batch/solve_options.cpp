@@ -14,11 +14,9 @@
 #include "workflow/refine_work.h"
 
 namespace va {
-namespace {
-
 using nlohmann::json;
 
-int featureFrom(const json& j, const Shot& shot) {
+int featureOfShot(const json& j, const Shot& shot) {
     if (j.is_number_integer()) {
         if (shot.path(j.get<int>())) return j.get<int>();
         throw InputError("there is no feature " + j.dump());
@@ -42,8 +40,6 @@ int featureFrom(const json& j, const Shot& shot) {
     return found;
 }
 
-}  // namespace
-
 std::vector<CheckPoint> checkPointsFromJson(const std::string& text, const std::string& source, const Shot& shot) {
     const json list = json::parse(text, nullptr, false);
     const std::string name = "\"" + source + "\"";
@@ -55,7 +51,7 @@ std::vector<CheckPoint> checkPointsFromJson(const std::string& text, const std::
             CheckPoint c;
             c.name = j.at("name");
             c.measure.kind = named<PointTie::Kind>(j.at("kind"), measureNames);
-            for (const json& f : j.at("features")) c.measure.paths.push_back(featureFrom(f, shot));
+            for (const json& f : j.at("features")) c.measure.paths.push_back(featureOfShot(f, shot));
             if (j.contains("length")) c.measure.length = j["length"];
             if (j.contains("position")) c.measure.target = vector3(j["position"]);
             if (j.contains("height")) c.measure.target = {0, j["height"].get<double>(), 0};

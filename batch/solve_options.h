@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <nlohmann/json_fwd.hpp>
 #include <string>
 
 #include "base/progress.h"
@@ -21,6 +22,10 @@ void takeReadout(Shot& shot, const SolveArguments& a);
 
 /// After it: check points, refinement, edits of the camera's path, in this order. Throws InputError.
 Shot withSolveOptions(const Shot& shot, const SolveArguments& a, Progress& progress);
+
+/// The feature that an id, a name, or {"frame", "x", "y"} means: of a position the nearest solved one within six px.
+/// Throws InputError.
+int featureOfShot(const nlohmann::json& j, const Shot& shot);
 
 /// Check points of a JSON list (docs/formats.md); their features are names, numbers, or positions in a frame, where the
 /// nearest feature within six px is taken. Throws InputError.

@@ -31,6 +31,7 @@ void measureFeatures(Table& table);
 void measureBundle(Table& table);
 void measureLens(Table& table);
 void measureSolve(Table& table);
+void measureGround(Table& table);
 void measureMatch(Table& table);
 void measureWindow(Table& table);
 void measureMemory(Table& table);

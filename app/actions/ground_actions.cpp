@@ -1,5 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The actions of the step Ground.
+#include <QApplication>
+#include <QClipboard>
+#include <QFileDialog>
+#include <QMenu>
+
+#include "base/error.h"
 #include "inspector/inspector.h"
 #include "main_window/main_window.h"
 #include "route/route.h"
@@ -24,47 +30,171 @@ void MainWindow::makeGroundActions() {
         showTrouble(what);
         return false;
     };
-    add("level", tr("Level: floor through the selected points"), tr("Use selection"),
-        QKeySequence(Qt::SHIFT | Qt::Key_L), "ruler", [this, needs] {
-            if (!needs(3, tr("Select three or more points on the floor first, in a view or in the table."))) return;
-            GroundSpec spec = document_.shot().groundSpec;
-            spec.levelPaths = selectionInOrder();
-            document_.setGround(tr("Level from %1 points").arg(spec.levelPaths.size()), spec);
+    // ---- level
+    add("level", tr("Level: floor through the selected points"), tr("Floor"), QKeySequence(Qt::SHIFT | Qt::Key_L),
+        "ruler", [this, needs] {
+            if (needs(3, tr("Select three or more points on the floor first, in a view or in the table.")))
+                groundEdits_.levelByPoints(LevelKind::floor, selectionInOrder());
         });
-    add("autoLevel", tr("Level: find the floor"), tr("Find floor"), {}, {}, [this] {
-        GroundSpec spec = document_.shot().groundSpec;
-        spec.levelPaths.clear();
-        document_.setGround(tr("Find floor"), spec);
+    add("levelWall", tr("Level: upright wall through the selected points"), tr("Wall"),
+        QKeySequence(Qt::SHIFT | Qt::Key_W), {}, [this, needs] {
+            if (needs(3, tr("Select three or more points on an upright wall first.")))
+                groundEdits_.levelByPoints(LevelKind::wall, selectionInOrder());
+        });
+    add("autoLevel", tr("Level: automatic, from all that the shot offers"), tr("Automatic"), {}, {},
+        [this] { groundEdits_.levelAutomatically(); });
+    add("removeEvidence", tr("Remove the chosen evidence of the level"), tr("Remove"), {}, {}, {});
+
+    // ---- candidates: keys of the views, so that Tab goes on between fields elsewhere
+    const auto ofViews = [this](QAction* a) {
+        a->setShortcutContext(Qt::WidgetShortcut);
+        removeAction(a);
+        viewActions_ << a;
+    };
+    ofViews(add("nextCandidate", tr("Show the next plane of the cloud"), tr("Next"), Qt::Key_Tab, {},
+                [this] { groundEdits_.stepCandidate(1); }));
+    ofViews(add("lastCandidate", tr("Show the plane before"), tr("Before"), Qt::Key_Backtab, {},
+                [this] { groundEdits_.stepCandidate(-1); }));
+    ofViews(add("takeGround", tr("Take the plane that is shown as the ground"), tr("As ground"), Qt::Key_Return, {},
+                [this] { groundEdits_.takeCandidate(GroundEdits::TakeAs::ground); }));
+    add("takeWall", tr("Take the plane that is shown as an upright wall"), tr("As wall"), {}, {},
+        [this] { groundEdits_.takeCandidate(GroundEdits::TakeAs::wall); });
+    add("takePlane", tr("Keep the plane that is shown, or one through the selected points, as a named plane"),
+        tr("Keep"), {}, {}, [this] {
+            const auto chosen = selectionInOrder();
+            if (!groundEdits_.candidate() && chosen.size() >= 3) return groundEdits_.namePlane(chosen);
+            groundEdits_.takeCandidate(GroundEdits::TakeAs::plane);
+        });
+
+    // ---- origin and axes
+    add("origin", tr("Origin at the selected points, or at their middle"), tr("Origin"),
+        QKeySequence(Qt::SHIFT | Qt::Key_O), {}, [this, needs] {
+            if (!needs(1, tr("Select the point that shall be the origin first, or several for their middle."))) return;
+            const auto chosen = selectionInOrder();
+            groundEdits_.setOrigin(
+                tr("Set origin"),
+                {chosen.size() == 1 ? WorldOrigin::Kind::point : WorldOrigin::Kind::middle, chosen, 0, 0, 0});
+        });
+    add("originCamera", tr("Origin under the camera of this frame"), tr("Under camera"), {}, {}, [this] {
+        groundEdits_.setOrigin(tr("Origin under the camera"),
+                               {WorldOrigin::Kind::underCamera, {}, document_.frame(), 0, 0});
     });
-    add("origin", tr("Origin at the selected point"), tr("Origin"), QKeySequence(Qt::SHIFT | Qt::Key_O), {},
-        [this, needs] {
-            if (!needs(1, tr("Select the point that shall be the origin first."))) return;
-            GroundSpec spec = document_.shot().groundSpec;
-            spec.originPath = selectionInOrder().front();
-            document_.setGround(tr("Set origin"), spec);
-        });
+    const auto along = [this, needs](bool x) {
+        if (!needs(2, tr("Select two points first: the axis goes from the first to the second."))) return;
+        const auto chosen = selectionInOrder();
+        groundEdits_.setFacing(tr("Set facing"), {WorldFacing::Kind::points, {chosen[0], chosen[1]}, {}, 0, 0, x, 0});
+    };
     add("zAlong", tr("Z axis along the two selected points"), tr("Z along"), QKeySequence(Qt::SHIFT | Qt::Key_Z), {},
-        [this, needs] {
-            if (!needs(2, tr("Select two points first: the Z axis goes from the first to the second."))) return;
-            const auto chosen = selectionInOrder();
-            GroundSpec spec = document_.shot().groundSpec;
-            spec.zAlong = GroundSpec::Direction{chosen[0], chosen[1]};
-            document_.setGround(tr("Set facing"), spec);
+        [along] { along(false); });
+    add("xAlong", tr("X axis along the two selected points"), tr("X along"), QKeySequence(Qt::SHIFT | Qt::Key_X), {},
+        [along] { along(true); });
+    add("quarterTurn", tr("Turn the world by a quarter"), tr("Quarter"), {}, {},
+        [this] { groundEdits_.quarterTurn(); });
+    add("faceWall", tr("Z axis off the wall through the selected points, or off the plane that is shown"),
+        tr("Off wall"), {}, {}, [this, needs] {
+            std::vector<int> paths = selectionInOrder();
+            if (const Candidate* c = groundEdits_.candidate()) paths = c->surface.paths;
+            else if (!needs(3, tr("Show a wall among the candidates, or select three or more points on one."))) return;
+            groundEdits_.setFacing(tr("Face off a wall"), {WorldFacing::Kind::wall, paths, {}, 0, 0, false, 0});
         });
-    add("scale", tr("Scale: length between the two selected points"), tr("Scale from two points"),
-        QKeySequence(Qt::SHIFT | Qt::Key_S), {}, [this, needs] {
-            if (!needs(2, tr("Select two points whose distance you know first, then enter it."))) return;
-            const auto chosen = selectionInOrder();
-            GroundSpec spec = document_.shot().groundSpec;
-            auto* field = inspector_->findChild<NumberField*>("scaleLength");
-            spec.length = GroundSpec::Length{chosen[0], chosen[1],
-                                             spec.length                   ? spec.length->metres
-                                             : field && field->value() > 0 ? field->value()
-                                                                           : 1.0};
-            document_.setGround(tr("Set scale"), spec);
-            route_->setCurrent(Step::ground);
-            if (field) field->setFocus();
+    add("faceCamera", tr("Z axis towards the camera of this frame"), tr("To camera"), {}, {}, [this] {
+        groundEdits_.setFacing(tr("Face the camera"),
+                               {WorldFacing::Kind::camera, {}, {}, 0, document_.frame(), false, 0});
+    });
+    add("copyWorld", tr("Copy the world's transform as text"), tr("Copy"), {}, {},
+        [this] { QApplication::clipboard()->setText(groundEdits_.transformText()); });
+    add("pasteWorld", tr("Paste a world transform"), tr("Paste"), {}, {}, [this] {
+        try {
+            groundEdits_.pasteTransform(QApplication::clipboard()->text());
+        } catch (const InputError& e) {
+            showTrouble(QString::fromUtf8(e.what()));
+        }
+    });
+    add("clearByHand", tr("Forget what was moved by hand"), tr("Reset"), {}, {},
+        [this] { groundEdits_.clearByHand(); });
+    add("worldOfShot", tr("Take the world of another shot of the same place…"), tr("World of another shot…"), {}, {},
+        [this] {
+            const QString file = QFileDialog::getOpenFileName(this, tr("Shot or camera with named points in common"),
+                                                              {}, tr("Shots and cameras (*.vanchor *.json)"));
+            if (file.isEmpty()) return;
+            try {
+                groundEdits_.takeWorldFrom(file);
+            } catch (const InputError& e) {
+                showTrouble(QString::fromUtf8(e.what()));
+            }
         });
+
+    // ---- scale
+    const auto length = [this, needs](LengthKind kind, size_t least, const QString& what) {
+        return [this, needs, kind, least, what] {
+            if (least > 0 && !needs(least, what)) return;
+            KnownLength k;
+            k.kind = kind;
+            k.frame = document_.frame();
+            k.paths = selectionInOrder();
+            if (kind != LengthKind::spacing && k.paths.size() > least) k.paths.resize(least);
+            // What the solve makes of it so far: the artist corrects it.
+            if (auto* field = inspector_->findChild<NumberField*>("scaleLength")) {
+                if (field->value() > 0) k.metres = field->value();
+                groundEdits_.addLength(k);
+                route_->setCurrent(Step::ground);
+                field->setFocus();
+            }
+        };
+    };
+    add("scale", tr("Scale: the distance between two selected points is known"), tr("Distance"),
+        QKeySequence(Qt::SHIFT | Qt::Key_S), {},
+        length(LengthKind::distance, 2, tr("Select two points whose distance you know first, then enter it.")));
+    add("lengthHeight", tr("Scale: the height of an upright thing is known; foot and top are selected"), tr("Height"),
+        {}, {}, length(LengthKind::uprightHeight, 2, tr("Select the foot of an upright thing first, then its top.")));
+    add("lengthOverGround", tr("Scale: the height of the selected point over the ground is known"), tr("Over ground"),
+        {}, {},
+        length(LengthKind::heightOverGround, 1, tr("Select a point whose height over the ground you know first.")));
+    add("lengthCamera", tr("Scale: the height of this frame's camera is known"), tr("Camera"), {}, {},
+        length(LengthKind::cameraHeight, 0, {}));
+    add("lengthSpacing", tr("Scale: the even step of three or more selected points in a row is known"), tr("Spacing"),
+        {}, {}, length(LengthKind::spacing, 3, tr("Select three or more points at even steps in a row first.")));
+    add("typicalSize", tr("Scale from a typical size (common practice)…"), tr("Typical…"), {}, {},
+        [this] { askTypicalSize(); });
+    add("removeLength", tr("Remove the chosen length"), tr("Remove"), {}, {}, {});
+}
+
+void MainWindow::askTypicalSize() {
+    QMenu menu(this);
+    menu.addSection(tr("Common practice, no source"));
+    for (const TypicalSize& size : typicalSizes()) {
+        const size_t points = size.kind == LengthKind::uprightHeight      ? 2
+                              : size.kind == LengthKind::heightOverGround ? 1
+                              : size.kind == LengthKind::spacing          ? 3
+                                                                          : 0;
+        QAction* a = menu.addAction(tr("%1: %2 m ± %3").arg(tr(size.name)).arg(size.metres).arg(size.sigma));
+        a->setEnabled(selectionInOrder().size() >= points);
+        connect(a, &QAction::triggered, this, [this, &size, points] {
+            KnownLength k;
+            k.kind = size.kind;
+            k.paths = selectionInOrder();
+            if (size.kind != LengthKind::spacing) k.paths.resize(std::min(k.paths.size(), points));
+            k.frame = document_.frame();
+            k.metres = size.metres;
+            k.sigma = size.sigma;
+            k.name = size.name;
+            groundEdits_.addLength(k);
+        });
+    }
+    menu.exec(QCursor::pos());
+}
+
+void MainWindow::refreshGroundActions() {
+    const bool here = route_ && route_->current() == Step::ground;
+    // Tab and Return belong to the candidates only where they are shown.
+    for (QAction* a : viewActions_) a->setEnabled(here || a == actions_["takeGround"]);
+    const bool solved = document_.shot().solve->motion == Motion::free;
+    for (const char* n : {"autoLevel", "takeWall", "takePlane", "originCamera", "quarterTurn", "faceCamera",
+                          "copyWorld", "pasteWorld", "worldOfShot", "lengthCamera", "typicalSize"})
+        actions_[n]->setEnabled(solved);
+    actions_["takeGround"]->setEnabled(here && solved && groundEdits_.candidate());
+    actions_["removeEvidence"]->setEnabled(!document_.shot().groundSpec.level.empty());
+    actions_["removeLength"]->setEnabled(!document_.shot().groundSpec.lengths.empty());
 }
 
 }  // namespace va

@@ -123,6 +123,10 @@ void MainWindow::showStep(Step step) {
     actions_["showFeatures"]->setChecked(info.features || toolInfo(plate_->canvas().tool()).needsFeatures);
     actions_["inset"]->setChecked(insetAt_[size_t(step)]);
     plate_->canvas().setEdgesShown(step == Step::lens && inspector_->lens().section() == LensSection::edges);
+    plate_->canvas().setGroundShown(step == Step::ground);
+    plate_->canvas().setTileShown(step == Step::ground || step == Step::layout);
+    if (step != Step::ground) groundEdits_.showCandidate(-1);
+    refreshGroundActions();
 }
 
 void MainWindow::toolTaken() {

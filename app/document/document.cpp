@@ -15,6 +15,7 @@
 #include "exchange/verify.h"
 #include "shot/shot_file.h"
 #include "workflow/gather_scene.h"
+#include "workflow/ground_work.h"
 #include "workflow/match_shot.h"
 #include "workflow/track_shot.h"
 #include "workflow/verdict.h"
@@ -89,6 +90,7 @@ void Document::amendSolve(const Shot& solved) {
     next.solve = solved.solve;
     next.solveFrom = solved.solveFrom;
     next.refineReport = solved.refineReport;
+    next.groundBasis = solved.groundBasis;
     for (Mover& m : next.movers)
         if (const Mover* made = solved.mover(m.id); made && made->paths == m.paths)
             m.solve = made->solve, m.solveFrom = made->solveFrom;
@@ -128,7 +130,9 @@ void Document::setAside(const QSet<int>& pathIds, bool aside) {
 }
 
 void Document::setGround(const QString& name, const GroundSpec& spec) {
-    const Shot next = withGround(shot_, spec);
+    Shot next = withGround(shot_, spec);
+    // The world changes, and everything in it stays where the picture shows it.
+    next.things = movedAlong(shot_.things, shot_.ground->worldFromSolve, next.ground->worldFromSolve);
     if (!next.ground->trouble.empty()) Q_EMIT troubled(QString::fromStdString(next.ground->trouble));
     edit(name, next);
 }

@@ -57,6 +57,8 @@ void takeSolve(const Shot& before, const Shot& made, Shot& now) {
     now.solve = made.solve;
     now.solveFrom = made.solveFrom;
     now.refineReport = made.refineReport;
+    now.uprights = made.uprights;
+    now.groundBasis = made.groundBasis;
 }
 
 void takeMovers(const Shot& before, const Shot& made, Shot& now) {

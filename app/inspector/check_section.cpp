@@ -1,8 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "inspector/check_section.h"
 
-#include <QHeaderView>
-
+#include "inspector/compact_table.h"
 #include "workflow/check_points.h"
 
 namespace va {
@@ -23,20 +22,8 @@ CheckSection::CheckSection(Document& document, SolveEdits& edits, const QMap<QSt
     : Page(tr("Check points"), Kind::section), document_(document), edits_(edits) {
     buttons({actions["addDistance"], actions["addPlace"], actions["addHeight"]});
     buttons({actions["addRightAngle"], actions["addFlat"], actions["readCheckPoints"]});
-    table_ = new QTableWidget(0, 2);
-    table_->setObjectName("checkPoints");
-    table_->setAccessibleName(tr("Check points"));
+    table_ = compactTable("checkPoints", tr("Check points"), {tr("Measured"), tr("Missed by")});
     table_->setToolTip(tr("Measured values and the solve's error of each. Ticked: used by the solve."));
-    table_->setHorizontalHeaderLabels({tr("Measured"), tr("Missed by")});
-    table_->verticalHeader()->hide();
-    table_->verticalHeader()->setDefaultSectionSize(20);
-    table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
-    table_->setSelectionBehavior(QAbstractItemView::SelectRows);
-    table_->setSelectionMode(QAbstractItemView::SingleSelection);
-    table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
-    table_->setShowGrid(false);
-    table_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    table_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     table_->setFixedHeight(110);
     insert(table_);
     length_ = number(tr("Length"), 3, tr("m"));

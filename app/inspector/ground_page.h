@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-#include <QLineEdit>
-
-#include "document/document.h"
+#include "document/ground_edits.h"
 #include "inspector/page.h"
+
+class QTableWidget;
 
 namespace va {
 
-/// The step Ground: level, origin, axes and scale of the world.
+/// The step Ground: the evidence of the level, candidates, origin and axes, known lengths.
 class GroundPage : public Page {
     Q_OBJECT
   public:
@@ -15,9 +15,23 @@ class GroundPage : public Page {
     void refresh() override;
 
   private:
+    void buildLevel(const QMap<QString, QAction*>& actions);
+    void buildCandidates(const QMap<QString, QAction*>& actions);
+    void buildWorld(const QMap<QString, QAction*>& actions);
+    void buildScale(const QMap<QString, QAction*>& actions);
+    void refreshLevel();
+    void refreshCandidates();
+    void refreshWorld();
+    void refreshScale();
+    [[nodiscard]] QString nameOf(int path) const;
+    [[nodiscard]] QString lengthWords(const KnownLength& length) const;
+
     Document& document_;
-    QLabel *from_, *fit_, *origin_, *along_, *between_, *unit_, *position_, *note_;
-    NumberField* length_;
+    GroundEdits& edits_;
+    QTableWidget *evidence_, *candidates_, *lengths_;
+    QLabel *sure_, *origin_, *along_, *unit_, *note_;
+    NumberField *length_, *moveX_, *moveY_, *moveZ_, *turn_;
+    bool refreshing_ = false;
 };
 
 }  // namespace va

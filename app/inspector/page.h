@@ -16,6 +16,7 @@ namespace va {
 
 class Document;
 class FeatureEdits;
+class GroundEdits;
 class LensEdits;
 class SlipWatch;
 class SolveEdits;
@@ -26,6 +27,7 @@ struct PageContext {
     FeatureEdits& features;
     LensEdits& lens;
     SolveEdits& solve;
+    GroundEdits& ground;
     SlipWatch& slip;
     const QMap<QString, QAction*>& actions;  ///< by name, for the buttons of a page
 };

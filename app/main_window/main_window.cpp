@@ -13,6 +13,7 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "base/error.h"
 #include "drawer/drawer.h"
 #include "inspector/inspector.h"
 #include "route/route.h"
@@ -137,11 +138,18 @@ void MainWindow::makeLayout() {
     scene_ =
         new SceneView(document_, plate_->canvas(), of({"orbit", "top", "side", "lensView"}), actions_["cloudColour"]);
     plate_->canvas().setSlip(&slip_);
+    plate_->canvas().setGround(&groundEdits_);
+    scene_->canvas().setGround(&groundEdits_);
+    for (QAction* a : viewActions_) {
+        plate_->canvas().addAction(a);
+        scene_->canvas().addAction(a);
+    }
+    connect(&groundEdits_, &GroundEdits::candidateChanged, this, &MainWindow::refreshGroundActions);
     scene_->canvas().setSlip(&slip_);
     QList<QAction*> tools;
     for (const ToolInfo& t : toolTable()) tools << actions_[t.action];
     views_ = new Views(plate_, scene_, {of({"plateOnly", "both", "sceneOnly"}), tools});
-    inspector_ = new Inspector({document_, edits_, lensEdits_, solveEdits_, slip_, actions_});
+    inspector_ = new Inspector({document_, edits_, lensEdits_, solveEdits_, groundEdits_, slip_, actions_});
     inspector_->features().setCanvas(&plate_->canvas());
     drawer_ = new Drawer(document_, edits_);
     const int part = QSettings().value("view/drawer", -1).toInt();
@@ -170,6 +178,14 @@ void MainWindow::wireParts() {
         strip_->setSentence({Lamp::good, sentence.toStdString()});
     });
     connect(route_, &Route::stepChosen, this, &MainWindow::showStep);
+    connect(&canvas, &PlateCanvas::levelLineDrawn, this,
+            [this](LevelKind kind, const Eigen::Vector2d& from, const Eigen::Vector2d& to) {
+                try {
+                    groundEdits_.levelByLine(kind, from, to);
+                } catch (const InputError& e) {
+                    showTrouble(QString::fromUtf8(e.what()));
+                }
+            });
     connect(&inspector_->lens(), &LensPage::sectionShown, this,
             [this](LensSection section) { plate_->canvas().setEdgesShown(section == LensSection::edges); });
     connect(plate_, &PlateView::locateAsked, this, &MainWindow::locateFootage);
@@ -198,6 +214,7 @@ void MainWindow::refresh() {
          {"track", "save", "saveAs", "play", "first", "last", "stepBack", "stepForward", "setIn", "setOut", "locate"})
         actions_[n]->setEnabled(has);
     actions_["removeThing"]->setEnabled(document_.selectedThing() != 0);
+    refreshGroundActions();
     if (matching_ && s.solve->has()) {
         matching_ = false;
         if (route_->current() < Step::solve) route_->setCurrent(Step::solve);

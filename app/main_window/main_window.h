@@ -9,6 +9,7 @@
 
 #include "document/document.h"
 #include "document/feature_edits.h"
+#include "document/ground_edits.h"
 #include "document/lens_edits.h"
 #include "document/live_solve.h"
 #include "document/slip_watch.h"
@@ -38,6 +39,7 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] Document& document() { return document_; }
     [[nodiscard]] FeatureEdits& edits() { return edits_; }
     [[nodiscard]] SolveEdits& solveEdits() { return solveEdits_; }
+    [[nodiscard]] GroundEdits& groundEdits() { return groundEdits_; }
     [[nodiscard]] LiveSolve& live() { return live_; }
     [[nodiscard]] SlipWatch& slip() { return slip_; }
     [[nodiscard]] LensEdits& lensEdits() { return lensEdits_; }
@@ -72,6 +74,8 @@ class MainWindow : public QMainWindow {
     void refreshFeatureActions();
     void refreshLensActions();
     void refreshSolveActions();
+    void refreshGroundActions();
+    void askTypicalSize();
     void revealOnSolvePage(const char* widget);
     QMenuBar* makeMenus();
     void makeStepMenu(QMenu* menu);
@@ -102,11 +106,13 @@ class MainWindow : public QMainWindow {
     FeatureEdits edits_{document_};
     LensEdits lensEdits_{document_};
     SolveEdits solveEdits_{document_};
+    GroundEdits groundEdits_{document_};
     SlipWatch slip_{document_};
     LiveSolve live_{document_};
     QMap<QString, QAction*> actions_;
     QStringList order_;
-    std::vector<int> pickOrder_;  ///< selected paths in the order of picking: "from" before "to"
+    QList<QAction*> viewActions_;  ///< whose keys hold in the views only
+    std::vector<int> pickOrder_;   ///< selected paths in the order of picking: "from" before "to"
     QMenu* recent_ = nullptr;
     QLabel *name_ = nullptr, *size_ = nullptr, *rate_ = nullptr, *range_ = nullptr, *jobText_ = nullptr;
     QProgressBar* jobBar_ = nullptr;

@@ -150,18 +150,22 @@ int PictureRun::exec() {
 
     document.setFrame((solved.range.first * 3 + solved.range.last * 2) / 5);
 
-    // Two floor points a known way apart do for a scale; the level stays the one that was found.
+    // A known height of the camera does for a scale; the level stays the one that was found.
     window_.action("stepGround")->trigger();
-    std::vector<int> floor;
-    for (int id : solved.ground->usedPaths)
-        if (const Path* p = solved.path(id); p && p->at(document.frame())) floor.push_back(id);
-    if (floor.size() >= 3) {
-        document.selectPaths({floor.front(), floor[floor.size() / 2], floor.back()});
-        window_.action("level")->trigger();
-    }
+    auto* canvas = window_.findChild<PlateCanvas*>();
+    window_.groundEdits().addLength({LengthKind::cameraHeight, {}, document.frame(), 1.6, 0, ""});
+    // The best wall among the candidates, and the surface tile on the ground before it.
+    for (int i = 0; i < window_.groundEdits().candidateCount(); ++i)
+        if (solved.groundBasis->candidates[size_t(i)].kind == SurfaceKind::wall) {
+            window_.groundEdits().showCandidate(i);
+            break;
+        }
+    const QPointF pointer(canvas->width() * 0.55, canvas->height() * 0.80);
+    QMouseEvent hover(QEvent::MouseMove, pointer, canvas->mapToGlobal(pointer), Qt::NoButton, Qt::NoButton,
+                      Qt::NoModifier);
+    QApplication::sendEvent(canvas, &hover);
     good = take("ground") && good;
     window_.action("stepLayout")->trigger();
-    auto* canvas = window_.findChild<PlateCanvas*>();
     const auto place = canvas->groundAt(QPointF(canvas->width() * 0.62, canvas->height() * 0.72));
     if (place) document.addThing(Box(), *place);
     good = take("layout") && good;

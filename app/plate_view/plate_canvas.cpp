@@ -9,6 +9,7 @@
 
 #include "base/error.h"
 #include "plate_view/overlays/check_points_overlay.h"
+#include "plate_view/overlays/level_overlay.h"
 #include "plate_view/overlays/notices.h"
 #include "plate_view/overlays/slip_overlay.h"
 #include "plate_view/tools/edge_tool.h"
@@ -81,6 +82,27 @@ void PlateCanvas::openCache() {
 void PlateCanvas::setSlip(SlipWatch* slip) {
     slip_ = slip;
     connect(slip_, &SlipWatch::changed, this, qOverload<>(&QWidget::update));
+}
+
+void PlateCanvas::setGround(GroundEdits* ground) {
+    ground_ = ground;
+    connect(ground_, &GroundEdits::candidateChanged, this, qOverload<>(&QWidget::update));
+}
+
+void PlateCanvas::setGroundShown(bool on) {
+    groundShown_ = on;
+    update();
+}
+
+void PlateCanvas::setTileShown(bool on) {
+    tileShown_ = on;
+    if (!on) surface_.lookAt(document_, std::nullopt);
+    update();
+}
+
+void PlateCanvas::leaveEvent(QEvent*) {
+    surface_.lookAt(document_, std::nullopt);
+    update();
 }
 
 void PlateCanvas::readSlip(const QPointF& at) {
@@ -227,7 +249,7 @@ void PlateCanvas::resizeEvent(QResizeEvent*) {
 
 Projector PlateCanvas::projector(CameraPose& pose) const {
     const auto camera = document_.shot().cameraAt(document_.frame());
-    if (!camera || document_.shot().solve->motion != Motion::free) return {};
+    if (!camera || !document_.shot().hasWorld()) return {};
     pose = camera->pose();
     return [this, camera = *camera](const Eigen::Vector3d& p) -> std::optional<QPointF> {
         const auto pixel = camera.project(p);
@@ -287,6 +309,7 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
     CameraPose pose;
     const auto slip = look_.slip && slip_ ? slip_->found() : nullptr;
     if (const auto project = slip ? projector(pose) : Projector()) drawSlip(painter, *this, *slip, project);
+    if (groundShown_) drawGround(painter);
     if (edgesShown_ || tool_ == PlateTool::edge) {
         const auto& tool = static_cast<const EdgeTool&>(*tools_.at(PlateTool::edge));
         edgeOverlay_.paint(painter, *this, document_, tool_ == PlateTool::edge ? tool.hovered() : 0);
@@ -298,6 +321,10 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
     if (look_.shown && tool_ != PlateTool::edge) {
         index_.goTo(shot, document_.frame());
         drawPaths(painter, *this, document_, index_, look_);
+    }
+    if (tileShown_ && surface_.tile()) {
+        const auto foot = surface_.foot(document_);
+        surface_.paint(painter, rect(), document_, projector(pose), slip_ && foot ? slip_->slipAt(*foot) : -1);
     }
     painter.setClipping(false);
     active().paint(painter);
@@ -312,6 +339,25 @@ QString PlateCanvas::damage() const {
     std::string cause = cache_ ? cache_->trouble(document_.frame()) : std::string();
     if (cause.empty()) cause = document_.shot().plate.damageAt(document_.frame());
     return QString::fromStdString(cause);
+}
+
+void PlateCanvas::drawGround(QPainter& painter) {
+    const Shot& shot = document_.shot();
+    drawLevelLines(painter, *this, document_);
+    CameraPose pose;
+    const auto project = projector(pose);
+    if (!project) return;
+    const Theme& theme = Theme::current();
+    const auto faint = [](QColor c, int alpha) {
+        c.setAlpha(alpha);
+        return c;
+    };
+    for (const TakenPlane& p : shot.ground->planes)
+        drawSurfaceGrid(painter, p.surface, shot.ground->worldFromSolve, project, faint(theme.teal, 190),
+                        faint(theme.teal, 26));
+    if (const Candidate* c = ground_ ? ground_->candidate() : nullptr)
+        drawSurfaceGrid(painter, c->surface, shot.ground->worldFromSolve, project, faint(theme.accent, 230),
+                        faint(theme.accent, 40));
 }
 
 void PlateCanvas::drawThings(QPainter& painter) {
@@ -377,7 +423,7 @@ int PlateCanvas::thingAt(const QPointF& at) const {
 
 std::optional<Eigen::Vector3d> PlateCanvas::groundAt(const QPointF& at) const {
     const auto camera = document_.shot().cameraAt(document_.frame());
-    if (!camera || document_.shot().solve->motion != Motion::free) return std::nullopt;
+    if (!camera || !document_.shot().hasWorld()) return std::nullopt;
     const QPointF pixel = toPixel(at);
     const auto ray = camera->ray({pixel.x(), pixel.y()});
     if (!ray || std::fabs(ray->direction.y()) < 1e-6) return std::nullopt;
@@ -422,9 +468,15 @@ void PlateCanvas::mouseMoveEvent(QMouseEvent* event) {
         dragFrom_ = event->position();
         fitted_ = false;
         update();
-    } else if (!active().move(event) && look_.slip) {
-        readSlip(event->position());
-        update();
+    } else if (!active().move(event)) {
+        if (look_.slip) readSlip(event->position());
+        if (tileShown_) {
+            const QPointF pixel = toPixel(event->position());
+            surface_.lookAt(document_, pictureRect().contains(event->position())
+                                           ? std::optional<Eigen::Vector2d>({pixel.x(), pixel.y()})
+                                           : std::nullopt);
+        }
+        if (look_.slip || tileShown_) update();
     }
 }
 

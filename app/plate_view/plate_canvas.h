@@ -6,6 +6,7 @@
 #include <set>
 
 #include "document/document.h"
+#include "document/ground_edits.h"
 #include "document/slip_watch.h"
 #include "drawing/scene_drawing.h"
 #include "media/frame_cache.h"
@@ -13,6 +14,7 @@
 #include "plate_view/overlays/error_map_overlay.h"
 #include "plate_view/overlays/path_index.h"
 #include "plate_view/overlays/paths_overlay.h"
+#include "plate_view/overlays/surface_overlay.h"
 #include "plate_view/overlays/undistorted_view.h"
 #include "plate_view/tools/tool_table.h"
 
@@ -47,6 +49,14 @@ class PlateCanvas : public QWidget {
     [[nodiscard]] bool pictureReady(int frame) const;
     /// Where the expected slip comes from.
     void setSlip(SlipWatch* slip);
+    /// Whose candidate is drawn.
+    void setGround(GroundEdits* ground);
+    /// Shows what belongs to the ground: the candidate, named planes, lines that tell the level.
+    void setGroundShown(bool on);
+    /// Shows the surface tile under the pointer.
+    void setTileShown(bool on);
+    /// The surface under the pointer; nothing where there is none, or the tile is not shown.
+    [[nodiscard]] const std::optional<SurfaceTile>& tile() const { return surface_.tile(); }
     /// What the read-out under the pointer says; empty when it is off or nothing can be said.
     [[nodiscard]] QString slipReadout() const { return slipReadout_; }
     void setPlayDirection(int direction);
@@ -73,8 +83,10 @@ class PlateCanvas : public QWidget {
     void lookChanged();
     void undistortedChanged();
     void frameArrived(int frame);
+    void levelLineDrawn(LevelKind kind, const Eigen::Vector2d& from, const Eigen::Vector2d& to);
 
   protected:
+    void leaveEvent(QEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
@@ -90,6 +102,7 @@ class PlateCanvas : public QWidget {
     void openCache();
     void drawThings(QPainter& painter);
     void readSlip(const QPointF& at);
+    void drawGround(QPainter& painter);
     void centreOnSelected();
     [[nodiscard]] QString damage() const;
     [[nodiscard]] Projector projector(CameraPose& pose) const;
@@ -103,6 +116,9 @@ class PlateCanvas : public QWidget {
     QImage preview_;  ///< of a plate that is still being opened
     PathIndex index_;
     SlipWatch* slip_ = nullptr;
+    GroundEdits* ground_ = nullptr;
+    SurfaceOverlay surface_;
+    bool groundShown_ = false, tileShown_ = false;
     QString slipReadout_;
     ErrorMapOverlay errorMap_;
     PlateTool tool_ = PlateTool::select;

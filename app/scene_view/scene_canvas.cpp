@@ -138,7 +138,7 @@ void SceneCanvas::paintEvent(QPaintEvent*) {
     };
     if (!shot.solve->has())
         return say(tr("No camera yet. Match shot finds it: the points and the camera's path appear here."));
-    if (shot.solve->motion != Motion::free && mode_ != SceneMode::throughLens)
+    if (!shot.hasWorld() && mode_ != SceneMode::throughLens)
         return say(tr("Nodal pan: no depth can be solved. Look through the lens instead."));
     Eigen::Vector3d eye;
     const Projector project = projector(eye);
@@ -161,6 +161,7 @@ void SceneCanvas::paintEvent(QPaintEvent*) {
     const double step = std::pow(10.0, std::floor(std::log10(std::max(1e-6, extent_ / 2.5))));
     if (shot.ground->level)
         drawGrid(painter, mode_ == SceneMode::throughLens ? QColor(255, 255, 255, 90) : theme.grid, project, step, 10);
+    drawPlanes(painter, project);
     drawCloud(painter, project);
     for (const Thing& t : shot.things) drawThing(painter, t, t.id == document_.selectedThing(), project, eye);
     drawMovers(painter, project);
@@ -239,6 +240,23 @@ void SceneCanvas::drawMovers(QPainter& painter, const Projector& project) {
         }
         painter.setBrush(Qt::NoBrush);
     }
+}
+
+void SceneCanvas::setGround(GroundEdits* ground) {
+    ground_ = ground;
+    connect(ground_, &GroundEdits::candidateChanged, this, qOverload<>(&QWidget::update));
+}
+
+/// Named planes, and the candidate in hand.
+void SceneCanvas::drawPlanes(QPainter& painter, const Projector& project) {
+    const Theme& theme = Theme::current();
+    const Similarity& world = document_.shot().ground->worldFromSolve;
+    QColor teal = theme.teal, wash = theme.teal, accentWash = theme.accent;
+    teal.setAlpha(170), wash.setAlpha(20), accentWash.setAlpha(40);
+    for (const TakenPlane& p : document_.shot().ground->planes)
+        drawSurfaceGrid(painter, p.surface, world, project, teal, wash);
+    if (const Candidate* c = ground_ ? ground_->candidate() : nullptr)
+        drawSurfaceGrid(painter, c->surface, world, project, theme.accent, accentWash);
 }
 
 void SceneCanvas::setSlip(SlipWatch* slip) {

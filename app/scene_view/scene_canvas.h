@@ -28,6 +28,8 @@ class SceneCanvas : public QWidget {
     void setLassoing(bool on) { lassoTool_ = on; }
     /// Where the uncertainty of the camera's path comes from.
     void setSlip(SlipWatch* slip);
+    /// Whose candidate is drawn.
+    void setGround(GroundEdits* ground);
     /// Widget position of a world point as drawn now.
     [[nodiscard]] std::optional<QPointF> positionOf(const Eigen::Vector3d& world) const;
 
@@ -49,6 +51,7 @@ class SceneCanvas : public QWidget {
     [[nodiscard]] Projector projector(Eigen::Vector3d& eye) const;
     void drawCloud(QPainter& painter, const Projector& project);
     void drawMovers(QPainter& painter, const Projector& project);
+    void drawPlanes(QPainter& painter, const Projector& project);
     void drawCameras(QPainter& painter, const Projector& project);
     void drawPathUncertainty(QPainter& painter, const Projector& project);
 
@@ -70,6 +73,7 @@ class SceneCanvas : public QWidget {
     double azimuth_ = 0.6, elevation_ = 0.5, distance_ = 20, extent_ = 10;
     bool untouched_ = true, lassoTool_ = false, lassoing_ = false;
     const void* framed_ = nullptr;
+    GroundEdits* ground_ = nullptr;
     QPointF last_, pressed_;
     QPolygonF lasso_;
 };

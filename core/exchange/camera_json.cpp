@@ -25,6 +25,54 @@ Eigen::Quaterniond quaternionFrom(const ordered_json& j) {
     return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>(), j.at(3).get<double>()};
 }
 
+ordered_json worldJson(const SceneExport::World& w) {
+    const auto orNull = [](double v) { return v >= 0 ? ordered_json(v) : ordered_json(nullptr); };
+    ordered_json j{{"level_sigma_deg", orNull(w.levelSigmaDeg)},
+                   {"scale_sigma_percent", orNull(w.scaleSigma >= 0 ? 100 * w.scaleSigma : -1)},
+                   {"evidence", ordered_json::array()},
+                   {"lengths", ordered_json::array()},
+                   {"trouble", w.trouble}};
+    for (const LevelReport& r : w.evidence)
+        j["evidence"].push_back({{"kind", levelWords[int(r.kind)]},
+                                 {"count", r.count},
+                                 {"used", r.used},
+                                 {"misfit_deg", r.misfitDeg},
+                                 {"sigma_deg", r.sigmaDeg}});
+    for (size_t i = 0; i < w.lengths.size() && i < w.lengthsMet.size(); ++i)
+        j["lengths"].push_back({{"kind", lengthWords[int(w.lengths[i].kind)]},
+                                {"name", w.lengths[i].name},
+                                {"known_m", w.lengths[i].metres},
+                                {"solved_m", w.lengthsMet[i].metres},
+                                {"misfit_percent", w.lengthsMet[i].misfitPercent},
+                                {"sigma_percent", w.lengthsMet[i].sigmaPercent},
+                                {"used", w.lengthsMet[i].used},
+                                {"note", w.lengthsMet[i].why}});
+    return j;
+}
+
+SceneExport::World worldFrom(const ordered_json& j) {
+    SceneExport::World w;
+    const auto number = [&](const char* key) { return j.at(key).is_null() ? -1 : j.at(key).get<double>(); };
+    w.levelSigmaDeg = number("level_sigma_deg");
+    w.scaleSigma = number("scale_sigma_percent") / 100;
+    w.trouble = j.at("trouble");
+    for (const auto& o : j.at("evidence"))
+        w.evidence.push_back({named<LevelKind>(o.at("kind"), levelWords), o.at("count").get<int>(),
+                              o.at("misfit_deg").get<double>(), o.at("sigma_deg").get<double>(),
+                              o.at("used").get<bool>()});
+    for (const auto& o : j.at("lengths")) {
+        KnownLength k;
+        k.kind = named<LengthKind>(o.at("kind"), lengthWords);
+        k.name = o.at("name");
+        k.metres = o.at("known_m");
+        w.lengths.push_back(k);
+        w.lengthsMet.push_back({o.at("used").get<bool>(), o.at("solved_m").get<double>(),
+                                o.at("misfit_percent").get<double>(), o.at("sigma_percent").get<double>(),
+                                o.at("note").get<std::string>()});
+    }
+    return w;
+}
+
 }  // namespace
 
 std::string writeCameraJson(const SceneExport& s) {
@@ -35,6 +83,7 @@ std::string writeCameraJson(const SceneExport& s) {
     j["frame_rate"] = {{"num", s.rate.num}, {"den", s.rate.den}};
     j["units"] = s.metric ? "m" : "scene";
     j["up_axis"] = "y";
+    j["world"] = worldJson(s.world);
     j["lens"] = lensToJson(s.lens);
     j["frames"] = ordered_json::array();
     for (const auto& f : s.frames) {
@@ -110,6 +159,7 @@ SceneExport readCameraJson(const std::string& content, const std::string& source
         s.pixelAspect = j.at("image").at("pixel_aspect");
         s.rate = reduced(j.at("frame_rate").at("num"), j.at("frame_rate").at("den"));
         s.metric = j.at("units") == "m";
+        if (j.contains("world")) s.world = worldFrom(j["world"]);
         s.lens = lensFromJson(j.at("lens"));
         for (const auto& o : j.at("frames")) {
             SceneExport::Frame f;

@@ -36,6 +36,7 @@ std::string motionWord(Motion motion) {
         case Motion::free: return "free";
         case Motion::nodalPan: return "rotation";
         case Motion::lockedOff: return "locked_off";
+        case Motion::still: return "still";
         case Motion::none: break;
     }
     return "none";
@@ -68,6 +69,9 @@ SceneExport gatherExport(const Shot& shot, const std::string& verdict) {
         const Path* path = shot.path(p.pathId);
         e.points.push_back({p.pathId, path ? path->name : std::string(), shot.worldPoint(p), p.rmsPx});
     }
+    const GroundFit& g = *shot.ground;
+    e.world = {g.levelSigmaDeg, g.scaleSigma, g.evidence, shot.groundSpec.lengths, g.lengths, g.trouble};
+    for (const KnownLength& k : setLengths(shot)) e.world.lengths.push_back(k);
     e.things = shot.things;
     e.readout = shot.solve->readout;
     e.openShare = shot.blur.openShare;

@@ -52,6 +52,16 @@ struct SceneExport {
     double readout = 0;
     double openShare = 0;  ///< of the frame's time that the shutter was found open; 0 = not known
     double slipPx = -1;    ///< expected, over the solved points and the range; negative = not known
+    /// Where the world comes from.
+    struct World {
+        double levelSigmaDeg = -1;            ///< expected error of the upright; negative = not known
+        double scaleSigma = -1;               ///< relative; negative = no scale
+        std::vector<LevelReport> evidence;    ///< of the upright
+        std::vector<KnownLength> lengths;     ///< that the scale comes from
+        std::vector<ScaleReport> lengthsMet;  ///< one a length
+        std::string trouble;
+    };
+    World world;
     std::vector<CheckPoint> checkPoints;
     std::vector<MeasureReport> reports;  ///< one a check point
     std::vector<Frame> frames;           ///< in order
@@ -65,7 +75,7 @@ struct SceneExport {
     [[nodiscard]] CameraTrack cameraTrack() const;
 };
 
-/// "free", "rotation" (a nodal pan), "locked_off" or "none".
+/// "free", "rotation" (a nodal pan), "locked_off", "still" (one picture) or "none".
 std::string motionWord(Motion motion);
 
 /// Gathers a shot for export. Throws Error when there is no solve to export. `verdict` is the sentence stored with it.

@@ -2,7 +2,6 @@
 #pragma once
 #include <nlohmann/json.hpp>
 
-#include "ground/ground.h"
 #include "lens/lens_numbers.h"
 #include "media/plate_source.h"
 #include "media/plate_watch.h"
@@ -14,6 +13,5 @@ namespace va {
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(FrameDamage, frame, cause)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(PlateFindings, cuts, duplicates, black, dependent, interlaced)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(LensNumber, name, value, sigma)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(GroundSpec::Length, from, to, metres)
 
 }  // namespace va

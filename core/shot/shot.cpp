@@ -102,6 +102,42 @@ std::optional<Eigen::Vector3d> Shot::worldPointOfPath(int pathId) const {
     return std::nullopt;
 }
 
+PhotoEvidence photoEvidenceOf(const Shot& shot) {
+    PhotoEvidence e;
+    e.width = shot.plate.width;
+    e.height = shot.plate.height;
+    e.pixelAspect = shot.pixelAspect();
+    e.lines = shot.photo.lines;
+    e.horizon = shot.photo.horizon;
+    e.quad = shot.photo.quad;
+    e.spots = shot.photo.spots;
+    if (shot.photo.cameraHeight > 0) e.cameraHeight = shot.photo.cameraHeight;
+    const Intrinsics given = shot.givenLens();
+    e.lens = given.lens;
+    if (!shot.priors.principalOffset.isZero()) e.principalPoint = given.principalPoint;
+    if (shot.priors.focal != Known::unknown && shot.priors.focalMm > 0) {
+        e.focalPx = given.focalPx;
+        // Metadata are rounded, and a lens that is focused near has another focal length than it says.
+        e.focalSigma = shot.priors.focal == Known::known ? 0 : 0.02;
+    }
+    return e;
+}
+
+std::vector<KnownLength> setLengths(const Shot& shot) {
+    std::vector<KnownLength> out;
+    for (const CheckPoint& c : shot.checkPoints) {
+        if (!c.on || c.measure.kind != PointTie::Kind::distance || c.measure.paths.size() != 2) continue;
+        KnownLength k;
+        k.paths = c.measure.paths;
+        k.metres = c.measure.length;
+        // A hard one is held by the solve itself; it is known to a tenth of a percent at best.
+        k.sigma = std::max(c.measure.tolerance, 0.001 * c.measure.length);
+        k.name = c.name;
+        out.push_back(k);
+    }
+    return out;
+}
+
 uint64_t fingerprintOfTrackInput(const Shot& s) {
     Hash h;
     if (s.overrides.stream) h.add(*s.overrides.stream);
@@ -133,6 +169,16 @@ uint64_t fingerprintOfSolveInput(const Shot& s) {
     }
     for (const Mover& m : s.movers)
         for (const int id : m.paths) h.add(id);
+    if (!s.photo.empty()) {
+        for (const PhotoLine& l : s.photo.lines) h.add(l.a).add(l.b).add(l.axis).add(l.sigma);
+        if (s.photo.horizon) h.add(s.photo.horizon->a).add(s.photo.horizon->b);
+        if (s.photo.quad) {
+            for (const auto& c : s.photo.quad->corners) h.add(c);
+            h.add(s.photo.quad->width).add(s.photo.quad->depth);
+        }
+        for (const PhotoSpot& p : s.photo.spots) h.add(p.pixel).add(p.position);
+        h.add(s.photo.cameraHeight);
+    }
     for (const Path& p : *s.paths) {
         h.add(p.id).add(p.setAside).add(p.points.size());
         for (const PathPoint& q : p.points) h.add(q.frame).add(q.x).add(q.y).add(q.counts());

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "ground/ground.h"
+#include "ground/photo_match.h"
 #include "layout/thing.h"
 #include "media/plate_source.h"
 #include "media/plate_watch.h"
@@ -115,6 +116,18 @@ struct Exclusions {
     friend bool operator==(const Exclusions&, const Exclusions&) = default;
 };
 
+/// What was drawn and found to match one picture by, and what came of it.
+struct PhotoMatch {
+    int frame = 0;
+    std::vector<PhotoLine> lines;
+    std::optional<PictureLine> horizon;
+    std::optional<PhotoQuad> quad;
+    std::vector<PhotoSpot> spots;
+    double cameraHeight = 0;  ///< m over the ground; 0 = not known
+    std::shared_ptr<const PhotoFit> fit = std::make_shared<PhotoFit>();
+    [[nodiscard]] bool empty() const { return lines.empty() && !horizon && !quad && spots.empty(); }
+};
+
 /// Everything the artist makes for one plate. A value: copies are cheap (large parts are shared and never changed), and
 /// every edit makes a new one.
 struct Shot {
@@ -148,7 +161,10 @@ struct Shot {
     std::vector<CheckPoint> checkPoints;
     std::vector<PathEdit> pathEdits;
     std::vector<Mover> movers;
+    PhotoMatch photo;
+    std::vector<PictureLine> uprights;  ///< upright edges found in frames of the plate
     GroundSpec groundSpec;
+    std::shared_ptr<const GroundBasis> groundBasis;  ///< made of the solve; null = not yet
     std::shared_ptr<const GroundFit> ground = std::make_shared<GroundFit>();
     std::vector<Thing> things;
     uint64_t exportedFrom = 0;  ///< fingerprint of what was last exported; 0 = never
@@ -164,6 +180,8 @@ struct Shot {
     [[nodiscard]] const CheckPoint* checkPoint(int id) const;
     /// The mover that a path belongs to, or null.
     [[nodiscard]] const Mover* moverOfPath(int pathId) const;
+    /// A camera in a world with a ground: things can be put there.
+    [[nodiscard]] bool hasWorld() const { return solve->motion == Motion::free || solve->motion == Motion::still; }
     [[nodiscard]] bool hasPlate() const { return plate.width > 0; }
     /// Rate after the artist's override.
     [[nodiscard]] Rational rate() const { return overrides.rate ? *overrides.rate : plate.rate; }
@@ -193,6 +211,13 @@ struct Shot {
     /// "m" after a length was given, else "units".
     [[nodiscard]] const char* unit() const { return ground->metric ? "m" : "units"; }
 };
+
+/// All that tells the camera of the shot's picture: lines, points and what is known of focal length and distortion. A
+/// focal length that is only a start value is evidence; a known one is held.
+PhotoEvidence photoEvidenceOf(const Shot& shot);
+
+/// Distances measured on the set, as known lengths of the ground.
+std::vector<KnownLength> setLengths(const Shot& shot);
 
 /// Fingerprints: equal inputs give equal numbers. They tell what is stale. That of tracking leaves out the range and
 /// the exclusions, whose changes only touch a part.

@@ -74,7 +74,42 @@ void requireMeasures(const Shot& s) {
         inRange(key + " tolerance", c.measure.tolerance, 0, 1e9);
         if (c.measure.kind == PointTie::Kind::distance) inRange(key + " length", c.measure.length, 1e-9, 1e12);
     }
-    if (s.groundSpec.length) inRange("ground.length.metres", s.groundSpec.length->metres, 1e-9, 1e12);
+}
+
+void requirePhoto(const PhotoMatch& p) {
+    const auto finite = [](const std::string& key, const auto&... vectors) {
+        if (!(vectors.allFinite() && ...)) fail(key, text("holds no numbers"));
+    };
+    for (const PhotoLine& l : p.lines) {
+        finite("photo.lines", l.a, l.b);
+        inRange("photo.lines, sigma", l.sigma, 1e-6, 1e6);
+    }
+    if (p.quad) {
+        for (const auto& c : p.quad->corners) finite("photo.rectangle", c);
+        inRange("photo.rectangle, width", p.quad->width, 0, 1e9);
+        inRange("photo.rectangle, depth", p.quad->depth, 0, 1e9);
+    }
+    for (const PhotoSpot& s : p.spots) {
+        finite("photo.points", s.pixel, s.position);
+        inRange("photo.points, sigma", s.sigma, 1e-6, 1e6);
+    }
+    inRange("photo.camera_height", p.cameraHeight, 0, 1e9);
+}
+
+void requireGround(const GroundSpec& g) {
+    for (const KnownLength& k : g.lengths) {
+        inRange("ground.lengths, metres", k.metres, 1e-9, 1e12);
+        inRange("ground.lengths, sigma", k.sigma, 0, 1e12);
+    }
+    const auto line = [](const std::string& key, const PictureLine& l) {
+        if (!l.a.allFinite() || !l.b.allFinite()) fail(key, text("holds no numbers"));
+    };
+    for (const LevelEvidence& e : g.level) line("ground.level, line", e.line);
+    line("ground.facing.line", g.facing.line);
+    for (const SharedPoint& p : g.shared)
+        if (!p.position.allFinite()) fail("ground.shared, \"" + p.name + "\"", text("holds no numbers"));
+    inRange("ground.by_hand.scale", g.byHand.scale, 1e-12, 1e12);
+    if (!g.byHand.translation.allFinite()) fail("ground.by_hand.translation", text("holds no numbers"));
 }
 
 }  // namespace
@@ -94,6 +129,10 @@ void requireSound(const Shot& s) {
         inRange("movers, \"" + m.name + "\": size", m.size, 1e-12, 1e12);
     }
     requireMeasures(s);
+    requireGround(s.groundSpec);
+    requirePhoto(s.photo);
+    for (const PictureLine& l : s.uprights)
+        if (!l.a.allFinite() || !l.b.allFinite()) fail("upright_edges", text("holds no numbers"));
 }
 
 }  // namespace va

@@ -11,6 +11,7 @@
 #include "shot/chart_json.h"
 #include "shot/feature_json.h"
 #include "shot/flat_json.h"
+#include "shot/ground_json.h"
 #include "shot/json_parts.h"
 #include "shot/lens_json.h"
 #include "shot/older_versions.h"
@@ -120,23 +121,6 @@ void readPlate(const json& j, Shot& s, const std::filesystem::path& folder) {
     s.exclusions.matte.spec = j.value("mask", "");
 }
 
-json groundJson(const GroundSpec& g) {
-    json j{{"level_paths", g.levelPaths}};
-    if (g.originPath) j["origin_path"] = *g.originPath;
-    if (g.zAlong) j["z_along"] = {g.zAlong->from, g.zAlong->to};
-    if (g.length) j["length"] = *g.length;
-    return j;
-}
-
-GroundSpec groundFrom(const json& j) {
-    GroundSpec g;
-    g.levelPaths = j.at("level_paths").get<std::vector<int>>();
-    if (j.contains("origin_path")) g.originPath = j["origin_path"].get<int>();
-    if (j.contains("z_along")) g.zAlong = {j["z_along"].at(0), j["z_along"].at(1)};
-    if (j.contains("length")) g.length = j["length"].get<GroundSpec::Length>();
-    return g;
-}
-
 /// A project is a dozen levels deep. What is made to be much deeper would take the stack of whoever walks through it.
 bool nestedTooDeep(const std::string& content) {
     int depth = 0;
@@ -196,6 +180,7 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
            {"export_report", s.exportReport},
            {"export_failed", s.exportFailed},
            {"ground", groundJson(s.groundSpec)},
+           {"upright_edges", json::array()},
            {"refine_report", s.refineReport},
            {"check_points", json::array()},
            {"path_edits", json::array()},
@@ -203,6 +188,8 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
            {"things", json::array()},
            {"paths", json::array()},
            {"solve", solveJson(*s.solve)}};
+    if (!s.photo.empty()) j["photo"] = photoJson(s.photo);
+    for (const PictureLine& line : s.uprights) j["upright_edges"].push_back(lineJson(line));
     for (const Thing& t : s.things) {
         json o{{"id", t.id}};
         putThing(o, t);
@@ -299,6 +286,8 @@ Shot shotFromText(const std::string& content, const std::filesystem::path& file)
         s.exportReport = j.at("export_report");
         s.exportFailed = j.value("export_failed", false);
         s.groundSpec = groundFrom(j.at("ground"));
+        if (j.contains("photo")) s.photo = photoFrom(j["photo"]);
+        for (const auto& line : j.value("upright_edges", json::array())) s.uprights.push_back(lineFrom(line));
         for (const auto& t : j.at("things")) {
             s.things.push_back(thingFrom(t));
             s.things.back().id = t.at("id");
@@ -321,7 +310,9 @@ Shot shotFromText(const std::string& content, const std::filesystem::path& file)
             s.movers.push_back(std::move(mover));
         }
         requireSound(s);
-        s.ground = std::make_shared<GroundFit>(buildGround(*s.solve, s.groundSpec));
+        if (s.solve->motion == Motion::still) s.photo.fit = std::make_shared<PhotoFit>(matchPhoto(photoEvidenceOf(s)));
+        s.groundBasis = makeGroundBasis(s.solve, s.uprights, setLengths(s));
+        s.ground = std::make_shared<GroundFit>(buildGround(*s.groundBasis, s.groundSpec));
         return s;
     } catch (const InputError& e) {
         throw InputError(text("%s: %s. Try the autosaved copy beside it (name ending in ~).", name.c_str(), e.what()));

@@ -14,7 +14,7 @@ using nlohmann::json;
 
 namespace {
 
-constexpr const char* motionNames[] = {"none", "free", "rotation", "locked_off"};
+constexpr const char* motionNames[] = {"none", "free", "rotation", "locked_off", "still"};
 constexpr const char* troubleNames[] = {"none",        "too-few-frames", "too-few-paths",
                                         "no-parallax", "no-start",       "growth-stopped"};
 constexpr const char* outlierNames[] = {"noise",     "other_reference", "few_frames",    "slides",
@@ -66,6 +66,7 @@ nlohmann::json solveJson(const SolveResult& r) {
     }
     for (const MeasureReport& m : r.reports)
         j["reports"].push_back({{"used", m.used}, {"why", m.why}, {"off", m.off}, {"in_tolerances", m.inTolerances}});
+    if (r.uprightSigmaDeg >= 0) j["upright_sigma_deg"] = r.uprightSigmaDeg;
     if (r.measured.scaled)
         j["measured"] = {{"placed", r.measured.placed},
                          {"scale", r.measured.fromSolve.scale},
@@ -116,6 +117,7 @@ SolveResult solveFrom(const json& j) {
     r.freeRmsPx = j.value("free_rms_px", -1.0);
     for (const json& m : j.value("reports", json::array()))
         r.reports.push_back({m.at("used"), m.at("why"), m.at("off"), m.at("in_tolerances")});
+    r.uprightSigmaDeg = j.value("upright_sigma_deg", -1.0);
     if (j.contains("measured")) {
         const json& m = j["measured"];
         r.measured = {true, m.at("placed"), {m.at("scale"), quaternion(m.at("rotation")), vector3(m.at("shift"))}};

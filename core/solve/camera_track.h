@@ -13,7 +13,13 @@
 namespace va {
 
 /// What kind of camera move the solve found.
-enum class Motion { none, free, nodalPan, lockedOff };
+enum class Motion {
+    none,
+    free,
+    nodalPan,
+    lockedOff,
+    still  ///< one picture, whose lines and known points gave the camera: a level world without points
+};
 
 /// How a frame's camera came about.
 enum class PoseOrigin {

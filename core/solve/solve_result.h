@@ -73,6 +73,7 @@ struct SolveDiagnostics {
     /// Widest ray angle (degrees, median over points) between the frame and the first, one a frame.
     std::vector<double> parallaxByFrame;
     double solveSeconds = 0;
+    double uprightSigmaDeg = -1;         ///< of one picture's camera: expected error of its upright; negative = none
     std::vector<int> heldBack;           ///< paths that the check error comes from, whether or not they gave a point
     double readoutSigma = -1;            ///< deviation of the read-out time; negative where it was given
     MeasuredWorld measured;              ///< from this solve's world to the check points' unit, as far as those tell

@@ -10,9 +10,11 @@
 #include "solve/solver.h"
 #include "workflow/motion_blur.h"
 #include "workflow/mover_work.h"
+#include "workflow/photo_work.h"
 #include "workflow/settle_doubt.h"
 #include "workflow/track_shot.h"
 #include "workflow/undistort_first.h"
+#include "workflow/upright_edges.h"
 
 namespace va {
 
@@ -72,7 +74,8 @@ namespace {
 
 using SolvePaths = std::function<SolveResult(const std::vector<Path>&, const SolveRequest&)>;
 
-Shot solvedBy(const Shot& shot, Progress& progress, const SolvePaths& solve) {
+/// The camera alone: the ground and movers follow with `finished`.
+Shot solvedBy(const Shot& shot, const SolvePaths& solve) {
     std::vector<Path> ofScene;
     if (!shot.movers.empty())
         for (const Path& p : *shot.paths)
@@ -83,7 +86,23 @@ Shot solvedBy(const Shot& shot, Progress& progress, const SolvePaths& solve) {
                                                                      : withPathEdits(result, shot.pathEdits));
     out.solveFrom = fingerprintOfSolveInput(shot);
     out.refineReport.clear();
-    return withMoversSolved(withGround(out, shot.groundSpec), progress);
+    return out;
+}
+
+Shot cameraSolved(const Shot& shot, Progress& progress) {
+    return solvedBy(shot, [&](const std::vector<Path>& paths, const SolveRequest& request) {
+        return solveShot(paths, request, progress);
+    });
+}
+
+Shot cameraUpdated(const Shot& shot, Progress& progress) {
+    return solvedBy(shot, [&](const std::vector<Path>& paths, const SolveRequest& request) {
+        return updateSolve(paths, request, *shot.solve, progress);
+    });
+}
+
+Shot finished(const Shot& shot, Progress& progress) {
+    return withMoversSolved(withGround(shot, shot.groundSpec), progress);
 }
 
 /// Whether the solve of a free move knows its focal length, and depth with it, no better than to an eighth of a
@@ -104,16 +123,10 @@ std::vector<const CheckPoint*> usedCheckPoints(const Shot& shot) {
     return out;
 }
 
-Shot withSolve(const Shot& shot, Progress& progress) {
-    return solvedBy(shot, progress, [&](const std::vector<Path>& paths, const SolveRequest& request) {
-        return solveShot(paths, request, progress);
-    });
-}
+Shot withSolve(const Shot& shot, Progress& progress) { return finished(cameraSolved(shot, progress), progress); }
 
 Shot withSolveUpdated(const Shot& shot, Progress& progress) {
-    return solvedBy(shot, progress, [&](const std::vector<Path>& paths, const SolveRequest& request) {
-        return updateSolve(paths, request, *shot.solve, progress);
-    });
+    return finished(cameraUpdated(shot, progress), progress);
 }
 
 Shot withCameraPathEdits(const Shot& shot, const std::vector<PathEdit>& edits) {
@@ -126,7 +139,9 @@ Shot withCameraPathEdits(const Shot& shot, const std::vector<PathEdit>& edits) {
 Shot withGround(const Shot& shot, const GroundSpec& spec) {
     Shot out = shot;
     out.groundSpec = spec;
-    out.ground = std::make_shared<GroundFit>(buildGround(*out.solve, spec));
+    if (!out.groundBasis || out.groundBasis->solve != out.solve)
+        out.groundBasis = makeGroundBasis(out.solve, out.uprights, setLengths(out));
+    out.ground = std::make_shared<GroundFit>(buildGround(*out.groundBasis, spec));
     return out;
 }
 
@@ -134,15 +149,17 @@ namespace {
 
 /// Where parts of the plate depend on damaged pictures, a first solve tells which of them are good.
 Shot settled(const Shot& shot, Progress& progress) {
-    return withDoubtSettled(shot, [&](const Shot& s) { return withSolveUpdated(s, progress); });
+    return withDoubtSettled(shot, [&](const Shot& s) { return cameraUpdated(s, progress); });
 }
 
 }  // namespace
 
 Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
+    if (const std::vector<int> frames = shot.frames(); frames.size() == 1)
+        return matchedPhoto(shot, frames.front(), progress);
     const Shot tracked = withPaths(shot, progress, soFar);
     if (soFar) *soFar = tracked;
-    Shot solved = withSolve(tracked, progress);
+    Shot solved = cameraSolved(tracked, progress);
     std::optional<Intrinsics> undistort;
     if (solved.solve->motion == Motion::free && shot.priors.distortion == Known::unknown &&
         distortsStrongly(solved.solve->lens, shot.plate.width, shot.plate.height) &&
@@ -151,7 +168,7 @@ Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
         if (soFar) *soFar = solved;
         if (canBeUndistorted(solved.solve->lens, shot.plate.width, shot.plate.height)) {
             undistort = solved.solve->lens;
-            solved = withSolve(withPathsAnew(solved, progress, soFar, undistort), progress);
+            solved = cameraSolved(withPathsAnew(solved, progress, soFar, undistort), progress);
         }
     }
     solved = settled(solved, progress);
@@ -159,15 +176,17 @@ Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
     if (shot.density == Density::normal && focalIsUnsure(*solved.solve)) {
         // Errors of single features average out: more of them are the only way to know better.
         const Shot denser = withMorePaths(solved, Density::many, progress, undistort);
-        if (denser.paths != solved.paths) solved = settled(withSolveUpdated(denser, progress), progress);
+        if (denser.paths != solved.paths) solved = settled(cameraUpdated(denser, progress), progress);
         if (soFar) *soFar = solved;
     }
     if (shot.care == Care::careful && solved.solve->motion == Motion::free)
         if (const Shot better = withGuidedTrack(solved, progress); better.paths != solved.paths)
-            solved = withSolve(better, progress);
+            solved = cameraSolved(better, progress);
     // What is measured anew lies within a pixel of where it was: the solve goes on from where it is.
     const Shot better = withSmearRemeasured(solved, progress);
-    return better.paths != solved.paths ? settled(withSolveUpdated(better, progress), progress) : better;
+    return withUprightsFound(
+        finished(better.paths != solved.paths ? settled(cameraUpdated(better, progress), progress) : better, progress),
+        progress);
 }
 
 }  // namespace va

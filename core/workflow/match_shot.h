@@ -41,10 +41,11 @@ Shot withCameraPathEdits(const Shot& shot, const std::vector<PathEdit>& edits);
 /// The shot with other ground choices.
 Shot withGround(const Shot& shot, const GroundSpec& spec);
 
-/// The automatic run over all steps up to a first ground: tracks what has to be tracked, and solves. Where the solve
-/// then knows the focal length to no better than an eighth of a percent, and density is "normal", more features are
-/// tracked. With care "careful" the solve guides a second track, and is made anew from what that found. On cancel,
-/// `soFar` (if given) holds what was reached.
+/// The automatic run over all steps up to a first ground. Of one picture it is the photo match (photo_work.h). Else:
+/// tracks what has to be tracked, and solves. Where the solve then knows the focal length to no better than an eighth
+/// of a percent, and density is "normal", more features are tracked. With care "careful" the solve guides a second
+/// track, and is made anew from what that found. On cancel, `soFar` (if given) holds what was reached, without a
+/// ground.
 Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar = nullptr);
 
 }  // namespace va

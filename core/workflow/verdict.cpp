@@ -255,9 +255,27 @@ std::string unreached(const Shot& s) {
     return text("%s: too few features lead there. Add some, or shorten the range.", where.c_str());
 }
 
+/// One picture: what its lines and points gave, or what is missing.
+Verdict onPhoto(const Shot& s) {
+    const PhotoFit& f = *s.photo.fit;
+    if (stalenessOf(s).solve)
+        return {Lamp::stale, text("The picture was matched before the last change. Match again.")};
+    if (!f.found) return {Lamp::look, f.trouble.empty() ? text("The picture was not matched yet.") : f.trouble};
+    std::string number = text("Photo match: focal length %.0f px", f.lens.focalPx);
+    if (f.focalSigma > 0) number += text(" ± %.1f %%", 100 * f.focalSigma);
+    number += text(", upright ± %.1f°", f.uprightSigmaDeg);
+    if (!s.photo.lines.empty())
+        number +=
+            text(", from %zu lines along %d directions, %.2f px", s.photo.lines.size(), f.vanishingPoints, f.rmsPx);
+    if (!s.photo.spots.empty()) number += text(", %zu known points", s.photo.spots.size());
+    if (!f.trouble.empty()) return {Lamp::look, number + ". " + f.trouble};
+    return {Lamp::good, number};
+}
+
 Verdict onSolve(const Shot& s) {
     const SolveResult& r = *s.solve;
     if (s.solveFrom == 0) return {Lamp::none, text("Not solved yet")};
+    if (r.motion == Motion::still || !s.photo.fit->trouble.empty()) return onPhoto(s);
     const int frames = int(r.frames.size());
     if (const std::string focal = focalContradiction(s); !focal.empty() && !stalenessOf(s).solve)
         return {Lamp::look, focal};
@@ -348,19 +366,60 @@ Verdict onSolve(const Shot& s) {
     return {Lamp::good, number};
 }
 
+/// "floor of 183 points, 3 walls, 41 upright edges": what the level comes from.
+std::string evidenceWords(const GroundFit& g) {
+    int floors = 0, points = 0, walls = 0, edges = 0, horizons = 0;
+    for (const LevelReport& r : g.evidence) {
+        if (!r.used) continue;
+        switch (r.kind) {
+            case LevelKind::floor: ++floors, points += r.count; break;
+            case LevelKind::wall: ++walls; break;
+            case LevelKind::upright: ++edges; break;
+            case LevelKind::horizon: ++horizons; break;
+            case LevelKind::cameraRoll: break;
+        }
+    }
+    std::string out;
+    const auto add = [&](const std::string& part) { out += (out.empty() ? "" : ", ") + part; };
+    if (floors == 1) add(text("a floor of %d points", points));
+    if (floors > 1) add(text("%d level planes of %d points", floors, points));
+    if (walls > 0) add(walls == 1 ? text("1 wall") : text("%d walls", walls));
+    if (edges > 0) add(edges == 1 ? text("1 upright edge") : text("%d upright edges", edges));
+    if (horizons > 0) add(text("the horizon"));
+    return out.empty() ? text("how the camera was held") : out;
+}
+
 Verdict onGround(const Shot& s) {
     if (!s.solve->has()) return {Lamp::none, text("Needs a solve")};
-    if (s.solve->motion != Motion::free) return {Lamp::none, text("No depth, so no floor")};
+    if (!s.hasWorld()) return {Lamp::none, text("No depth, so no floor")};
     const GroundFit& g = *s.ground;
+    if (s.solve->motion == Motion::still) {
+        if (!g.trouble.empty()) return {Lamp::look, g.trouble};
+        return {Lamp::good,
+                text("Level to ± %.1f° by the photo match. %s", std::max(0.05, g.levelSigmaDeg),
+                     g.metric ? text("Scale known.").c_str()
+                              : text("The camera is taken to stand 1.6 m high: give its height, or a known length, for "
+                                     "a scale.")
+                                    .c_str())};
+    }
     if (!g.trouble.empty()) return {Lamp::look, g.trouble};
-    const std::string scale = !g.metric             ? text(" No scale yet.")
-                              : s.groundSpec.length ? text(" Scale from %.4g m.", s.groundSpec.length->metres)
-                                                    : text(" Scale from the check points.");
-    if (s.solve->measured.placed && g.usedPaths.empty())
-        return {Lamp::good, text("World from the known positions.%s", scale.c_str())};
-    if (s.groundSpec.levelPaths.empty())
-        return {Lamp::good, text("Automatic level from %d points.%s", int(g.usedPaths.size()), scale.c_str())};
-    return {Lamp::good, text("Level from %d points.%s", int(g.usedPaths.size()), scale.c_str())};
+    const size_t measured =
+        size_t(std::count_if(g.lengths.begin(), g.lengths.end(), [](const ScaleReport& r) { return r.used; }));
+    const std::string scale = !g.metric       ? text(" No scale yet.")
+                              : measured == 0 ? text(" Scale from the check points.")
+                              : measured == 1
+                                  ? text(" Scale from one length, ± %.2g %%.", 100 * g.scaleSigma)
+                                  : text(" Scale from %zu lengths, ± %.2g %%.", measured, 100 * g.scaleSigma);
+    if (g.placed)
+        return {Lamp::good, g.sharedResiduals.empty()
+                                ? text("World from the known positions.%s", scale.c_str())
+                                : text("World of another shot, by %zu points in common.", g.sharedResiduals.size())};
+    const std::string words = evidenceWords(g);
+    const std::string level =
+        s.groundSpec.level.empty()
+            ? text("Automatic level from %s, ± %.2f°.", words.c_str(), std::max(0.005, g.levelSigmaDeg))
+            : text("Level from %s, ± %.2f°.", words.c_str(), std::max(0.005, g.levelSigmaDeg));
+    return {Lamp::good, level + scale};
 }
 
 Verdict onLayout(const Shot& s) {

@@ -4,7 +4,7 @@
 
     demo/generator/generate.py [CLIP ...] [--jobs N] [--keep DIR]
 
-Needs povray, ffmpeg and a C++ compiler. Cameras are defined here, in the program's world (right-handed, Y up, metres,
+Needs povray, ffmpeg, exiv2 and a C++ compiler. Cameras are defined here, in the program's world (right-handed, Y up, metres,
 camera looking down -Z); POV-Ray's world is its mirror image in z. Truth is computed here from the same numbers, with no
 code shared with the product.
 """
@@ -139,6 +139,16 @@ def mover_pose(place):
     return mirror(at), (mirror(x), mirror(y), [-v for v in mirror(z)])
 
 
+def shed(t):
+    """A photo of the shed's corner."""
+    return [0.2, 1.65, 4.4], [3.7, 1.25, -3.6], math.radians(0.7)
+
+
+def mast_top_still(t):
+    """Two photos of the place that mast-top is seen from one spot only, taken from beside it with another camera."""
+    return ([-4.2, 3.1, 8.2], [0.6, 1.0, -2.0], 0.0) if t < 0.5 else ([3.0, 2.4, 8.6], [0.2, 0.9, -2.2], 0.01)
+
+
 def chart_camera(t):
     return [-0.9, 1.5, 6.2], [0.2, 1.3, -2.5], 0.0
 
@@ -187,6 +197,11 @@ CLIPS = {
     "lookout": dict(path=lookout, size=(704, 396), frames=56, first=1001, focal_mm=lookout_mm, sensor_mm=36.0, k1=-0.03, k2=0.0, seed=17, movie=True),
     # `readout`: share of a frame's time from the first row's reading to the last one's; the pose is that of the middle row.
     "quay": dict(path=quay, size=(704, 396), frames=56, first=1001, focal_mm=26.0, sensor_mm=36.0, k1=-0.04, k2=0.0, seed=15, movie=True, readout=0.7, room=1.12),
+    # `photos`: single pictures with the metadata of a camera that does not exist.
+    "shed": dict(path=shed, size=(1620, 1080), frames=1, first=1, focal_mm=30.0, sensor_mm=36.0, k1=-0.02, k2=0.0, seed=21, movie=False,
+                 photos=dict(Make="Tidewater", Model="TW-10", Lens="TW 24-70mm")),
+    "mast-top-stills": dict(path=mast_top_still, size=(1200, 800), frames=2, first=1, focal_mm=26.0, sensor_mm=36.0, k1=-0.02, k2=0.0, seed=22, movie=False,
+                            photos=dict(Make="Tidewater", Model="TW-10", Lens="TW 24-70mm")),
     "mast-top": dict(path=mast_top, size=(640, 360), frames=40, first=1001, focal_mm=30.0, sensor_mm=36.0, k1=0.0, k2=0.0, seed=3, movie=True),
 }
 
@@ -241,7 +256,7 @@ def quaternion(right, up, back):
 def focals(clip):
     """Focal length in mm, frame by frame."""
     mm = clip["focal_mm"]
-    return [mm(i / (clip["frames"] - 1)) if callable(mm) else mm for i in range(clip["frames"])]
+    return [mm(i / max(1, clip["frames"] - 1)) if callable(mm) else mm for i in range(clip["frames"])]
 
 
 def pov(v): return "<%.12g,%.12g,%.12g>" % (v[0], v[1], -v[2])
@@ -272,7 +287,7 @@ def make(name, clip, jobs, work):
     rw, rh = int(w * room) // 2 * 2 * scale, int(h * room) // 2 * 2 * scale
     cams = []
     for i in range(clip["frames"]):
-        at, look, roll = clip["path"](i / (clip["frames"] - 1))
+        at, look, roll = clip["path"](i / max(1, clip["frames"] - 1))
         cams.append((at, pose(at, look, roll)))
 
     def render(i):
@@ -285,7 +300,7 @@ def make(name, clip, jobs, work):
         at, (right, up, back) = cams[i]
         forward = [-b for b in back]
         f = clip["focal_px"][i] * scale
-        place = clip["mover"](i / (clip["frames"] - 1)) if "mover" in clip else None
+        place = clip["mover"](i / max(1, clip["frames"] - 1)) if "mover" in clip else None
         trolley = "#declare TrolleyPlace = transform { matrix <%s> };\n" % ",".join("%.12g" % v for row in place for v in row) if place else "#declare TrolleyZ = 6.0;\n"
         def trace(at, rows=()):
             with open(os.path.join(folder, "camera.inc"), "w") as out:
@@ -301,7 +316,7 @@ def make(name, clip, jobs, work):
             for k in range(ROW_STRIPS):
                 rows = rh * k // ROW_STRIPS, rh * (k + 1) // ROW_STRIPS
                 share = max(-0.5, min(0.5, (sum(rows) / 2 - rh / 2) / scale / h))
-                trace(clip["path"]((i + clip["readout"] * share) / (clip["frames"] - 1))[0], rows)
+                trace(clip["path"]((i + clip["readout"] * share) / max(1, clip["frames"] - 1))[0], rows)
                 with open(part, "rb") as file:
                     raw = file.read()
                 head = len(raw) - rw * rh * 6
@@ -323,7 +338,7 @@ def make(name, clip, jobs, work):
         samples = []
         for k in range(SHUTTER_SAMPLES):
             late = clip["readout"] * (k / (SHUTTER_SAMPLES - 1) - 0.5) if "readout" in clip else clip.get("shutter", 0) * ((k + 0.5) / SHUTTER_SAMPLES - 0.5)
-            t = (i + late) / (clip["frames"] - 1)
+            t = (i + late) / max(1, clip["frames"] - 1)
             at, look, roll = clip["path"](t)
             r0, u0, b0 = cams[i][1]
             there = pose(at, look, roll)
@@ -356,7 +371,7 @@ def make(name, clip, jobs, work):
         encode += ["-vf", "scale=out_color_matrix=bt709:out_range=tv", "-pix_fmt", "yuv420p", "-c:v", "libx264", "-preset", "slow", "-crf", "17", "-g", "50",
                    "-colorspace", "bt709", "-color_primaries", "bt709", "-color_trc", "bt709", "-color_range", "tv", "-movflags", "+faststart", os.path.join(folder, name + ".mp4")]
     else:
-        encode += ["-pix_fmt", "yuvj444p", "-q:v", "2", "-start_number", str(clip["first"]), os.path.join(folder, name + (".%02d.jpg" if clip.get("still") else ".%04d.jpg"))]
+        encode += ["-pix_fmt", "yuvj444p", "-q:v", "2", "-start_number", str(clip["first"]), os.path.join(folder, name + (".jpg" if clip.get("photos") and clip["frames"] == 1 else ".%02d.jpg" if clip.get("still") or clip.get("photos") else ".%04d.jpg"))]
     encoder = subprocess.Popen(encode, stdin=subprocess.PIPE)
     # A zoom's bend is another one in every frame.
     runs = [(0, clip["frames"] - 1)] if steady else [(i, i) for i in range(clip["frames"])]
@@ -366,6 +381,8 @@ def make(name, clip, jobs, work):
     if encoder.wait() != 0:
         raise SystemExit("ffmpeg failed")
 
+    if clip.get("photos"):
+        write_metadata(clip, sorted(os.path.join(folder, f) for f in os.listdir(folder) if f.endswith(".jpg")))
     lens = {"model": "brown-conrady", "k1": clip["k1"], "k2": clip["k2"], "k3": 0.0, "p1": 0.0, "p2": 0.0}
     if clip.get("still"):
         write_truth(name, {"format": "vivid-anchor-truth", "version": 1, "image": {"width": w, "height": h, "pixel_aspect": 1.0}, "lens": lens, "focal_px": clip["focal_px"][0],
@@ -409,15 +426,31 @@ def make(name, clip, jobs, work):
                     "focal_px": clip["focal_px"][i], "focal_mm": mm[i], "sensor_width_mm": clip["sensor_mm"],
                     "principal_point_px": [(w - 1) / 2, (h - 1) / 2]} for i, (at, axes) in enumerate(cams)],
         "planes": planes(clip, cams),
-        "points": [{"id": i, "position": p["position"], "seen": p["seen"]} for i, p in sorted(points.items()) if len(p["seen"]) >= 10],
+        "points": [{"id": i, "position": p["position"], "seen": p["seen"]} for i, p in sorted(points.items()) if len(p["seen"]) >= min(10, clip["frames"])],
     }
     if "readout" in clip:
         truth["rolling_shutter"] = {"readout_share": clip["readout"], "pose_row": 0.5}
     if "mover" in clip:
-        poses = [mover_pose(clip["mover"](i / (clip["frames"] - 1))) for i in range(clip["frames"])]
+        poses = [mover_pose(clip["mover"](i / max(1, clip["frames"] - 1))) for i in range(clip["frames"])]
         truth["movers"] = [{"name": "trolley", "frames": [{"frame": clip["first"] + i, "position": [round(v, 9) for v in at], "rotation": [round(v, 12) for v in quaternion(*axes)]}
                                                           for i, (at, axes) in enumerate(poses)]}]
     write_truth(name, truth)
+
+
+def write_metadata(clip, files):
+    """What a camera writes into its photos (EXIF 2.32), by the exiv2 program."""
+    w = clip["size"][0]
+    per_mm = round(w / clip["sensor_mm"] * 1000)
+    tags = ["set Exif.Image.Make Ascii %s" % clip["photos"]["Make"], "set Exif.Image.Model Ascii %s" % clip["photos"]["Model"],
+            "set Exif.Photo.LensModel Ascii %s" % clip["photos"]["Lens"],
+            "set Exif.Photo.FocalLength Rational %d/10" % round(10 * clip["focal_mm"]),
+            "set Exif.Photo.FocalLengthIn35mmFilm Short %d" % round(clip["focal_mm"] * 36 / clip["sensor_mm"]),
+            # Pixels a unit; 4 = millimetre.
+            "set Exif.Photo.FocalPlaneXResolution Rational %d/1000" % per_mm,
+            "set Exif.Photo.FocalPlaneYResolution Rational %d/1000" % per_mm,
+            "set Exif.Photo.FocalPlaneResolutionUnit Short 4"]
+    for file in files:
+        subprocess.run(["exiv2"] + [a for t in tags for a in ("-M", t)] + ["modify", file], check=True)
 
 
 def write_truth(name, truth):
@@ -430,7 +463,7 @@ def make_planes(name, clip):
     clip["focal_px"] = [mm / clip["sensor_mm"] * clip["size"][0] for mm in focals(clip)]
     cams = []
     for i in range(clip["frames"]):
-        at, look, roll = clip["path"](i / (clip["frames"] - 1))
+        at, look, roll = clip["path"](i / max(1, clip["frames"] - 1))
         cams.append((at, pose(at, look, roll)))
     with open(os.path.join(DATA, name, name + ".truth.json")) as file:
         truth = json.load(file)

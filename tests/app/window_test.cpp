@@ -160,7 +160,8 @@ class WindowTest : public QObject {
         QCOMPARE(ui.document.selectedPaths(), (QSet<int>{chosen[0].first, chosen[1].first, chosen[2].first}));
         QCOMPARE(ui.window.findChild<QTableView*>("featureTable")->selectionModel()->selectedRows().size(), 3);
         QTest::keyClick(&ui.window, Qt::Key_L, Qt::ShiftModifier);
-        QCOMPARE(ui.document.shot().groundSpec.levelPaths.size(), 3U);
+        QCOMPARE(ui.document.shot().groundSpec.level.size(), 1U);
+        QCOMPARE(ui.document.shot().groundSpec.level[0].paths.size(), 3U);
         for (const auto& c : chosen) QVERIFY(std::fabs(ui.document.shot().worldPointOfPath(c.first)->y()) < 1e-9);
 
         // Two points and a length set the scale.

@@ -128,11 +128,12 @@ Similarity startAlignment(const Truth& t, const std::map<int, Solved>& solved) {
 }  // namespace
 
 std::string Judgement::line() const {
-    char text[300];
+    char text[400];
     std::snprintf(text, sizeof text,
                   "solved %d/%d  stick %.4f px  shape %.4f px  rotation %.4f deg  path %.4f %%  focal %.4f %%  lens "
-                  "%.4f px  fit %.3f px  check %.3f px",
-                  solved, frames, stickPx, shapePx, rotationDeg, pathPercent, focalPercent, lensPx, rmsPx, checkPx);
+                  "%.4f px  level %.3f ± %.3f deg  fit %.3f px  check %.3f px",
+                  solved, frames, stickPx, shapePx, rotationDeg, pathPercent, focalPercent, lensPx, levelDeg,
+                  levelSigmaDeg, rmsPx, checkPx);
     return text;
 }
 
@@ -279,6 +280,8 @@ Judgement judge(const std::string& cameraJson, const std::string& truthJson) {
         length > 0 ? 100 * std::sqrt(pathResiduals(y).squaredNorm() / n) / (length * start.scale * std::exp(y(3))) : 0;
     out.rotationDeg = std::sqrt(rotation / n) * 180 / M_PI;
     out.focalPercent = 100 * focal / n;
+    out.levelDeg = std::acos(std::clamp((start.rotation * Eigen::Vector3d::UnitY()).y(), -1.0, 1.0)) * 180 / M_PI;
+    out.levelSigmaDeg = scene.world.levelSigmaDeg;
 
     const TrueFrame& first = truth.frames.begin()->second;
     const Intrinsics& ours = solved.begin()->second.lens;

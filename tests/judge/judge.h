@@ -15,6 +15,8 @@ struct Judgement {
     double focalPercent = 0;  ///< mean absolute error
     double lensPx =
         0;  ///< RMS over the frame, in px, between the directions that the solved and the true camera give a pixel
+    double levelDeg = 0;  ///< angle between the solved world's Y and the true upright, both as the cameras see them
+    double levelSigmaDeg = -1;  ///< what the file expects of it; negative = nothing
     double rmsPx = 0, checkPx = 0;
     [[nodiscard]] std::string line() const;
 };

@@ -2,7 +2,9 @@
 // The demo clips from picture to camera, with nothing known but the plate, against their truth.
 #include <gtest/gtest.h>
 
+#include <Eigen/SVD>
 #include <algorithm>
+#include <nlohmann/json.hpp>
 
 #include "base/atomic_file.h"
 #include "base/error.h"
@@ -26,6 +28,34 @@ Shot match(const std::string& plate, const std::function<void(Shot&)>& prepare =
     if (prepare) prepare(shot);
     Progress progress;
     return matchShot(shot, progress);
+}
+
+using nlohmann::json;
+
+/// The similarity from a truth's world to the solve's, by the cameras' positions and orientations.
+Similarity alignedTo(const Shot& shot, const std::string& truthFile) {
+    const json truth = json::parse(readFile(truthFile));
+    Eigen::Vector3d middle = Eigen::Vector3d::Zero(), trueMiddle = middle;
+    Eigen::Matrix3d turn = Eigen::Matrix3d::Zero();
+    std::vector<std::pair<Eigen::Vector3d, Eigen::Vector3d>> places;
+    for (const json& f : truth["frames"]) {
+        const SolvedFrame* s = shot.solve->at(f["frame"].get<int>());
+        if (!s || !s->solved) continue;
+        const auto &p = f["position"], &q = f["rotation"];
+        const Eigen::Quaterniond r(q[0].get<double>(), q[1].get<double>(), q[2].get<double>(), q[3].get<double>());
+        places.emplace_back(Eigen::Vector3d(p[0].get<double>(), p[1].get<double>(), p[2].get<double>()),
+                            s->pose.position);
+        turn += (s->pose.worldFromCamera * r.conjugate()).toRotationMatrix();
+    }
+    for (const auto& [a, b] : places) trueMiddle += a / double(places.size()), middle += b / double(places.size());
+    double from = 0, to = 0;
+    for (const auto& [a, b] : places) from += (a - trueMiddle).squaredNorm(), to += (b - middle).squaredNorm();
+    Similarity out;
+    out.scale = std::sqrt(to / from);
+    const Eigen::JacobiSVD<Eigen::Matrix3d> svd(turn, Eigen::ComputeFullU | Eigen::ComputeFullV);
+    out.rotation = Eigen::Quaterniond(Eigen::Matrix3d(svd.matrixU() * svd.matrixV().transpose()));
+    out.translation = middle - out.scale * (out.rotation * trueMiddle);
+    return out;
 }
 
 Judgement judged(const Shot& shot, const std::string& truth) {
@@ -56,7 +86,60 @@ TEST(Slipway, NothingKnownButThePlate) {
     // Camera height over path length is free of scale: 1.65 m over 5 m in the truth.
     double length = 0;
     for (int f = 1002; f <= 1120; ++f) length += (shot.worldPose(f)->position - shot.worldPose(f - 1)->position).norm();
-    EXPECT_NEAR(first.position.y() / length, 1.65 / 5.01, 0.012);
+    EXPECT_NEAR(first.position.y() / length, 1.65 / 5.01, 0.003);
+    EXPECT_LE(j.levelDeg, 0.1);
+    EXPECT_LE(j.levelDeg, 4 * j.levelSigmaDeg);
+
+    // The ground, the shed's front and the sign are among the first five planes of the cloud (corners: yard.inc).
+    const auto onTruth = [&](const Candidate& c, const std::vector<Eigen::Vector3d>& places, double within) {
+        // Places of the truth, through the true cameras' similarity to the solve.
+        const Similarity toSolve = alignedTo(shot, data + "slipway/slipway.truth.json");
+        double worst = 0;
+        for (const Eigen::Vector3d& p : places)
+            worst = std::max(worst, std::fabs(c.surface.plane.distance(toSolve.point(p))) / toSolve.scale);
+        return worst < within;
+    };
+    const std::map<std::string, std::vector<Eigen::Vector3d>> planes{
+        {"ground", {{-3, 0, 0}, {3, 0, 0}, {0, 0, 3}}},
+        {"shed", {{2.6, 0.5, -2.2}, {6.2, 0.5, -2.2}, {5, 2.2, -2.2}}},
+        {"sign", {{-3.9, 1.3, -1.2}, {-3.9, 1.8, -1.2}, {-2.9, 1.3, -1.41}}}};
+    for (const auto& [name, places] : planes) {
+        bool found = false;
+        for (size_t i = 0; i < std::min(size_t(5), shot.groundBasis->candidates.size()); ++i)
+            found = found || onTruth(shot.groundBasis->candidates[i], places, name == "sign" ? 0.06 : 0.05);
+        EXPECT_TRUE(found) << name;
+    }
+
+    // A lasso over the tarred ground: stones, rails and sleepers are in it as well.
+    GroundSpec lasso;
+    lasso.level.push_back({LevelKind::floor, {}, {}});
+    const std::vector<Eigen::Vector2d> outline{{20, 719}, {20, 560}, {520, 500}, {1260, 500}, {1260, 719}};
+    for (const SolvedPoint& p : shot.solve->points) {
+        const auto at = shot.solve->seen(1048, p.position);
+        if (at && insideOutline(outline, *at)) lasso.level[0].paths.push_back(p.pathId);
+    }
+    ASSERT_GE(lasso.level[0].paths.size(), 60U);
+    const Shot levelled = withGround(shot, lasso);
+    const Judgement by = judged(levelled, "slipway/slipway.truth.json");
+    EXPECT_LE(by.levelDeg, 0.05);
+    const double height = levelled.worldPose(1001)->position.y() / levelled.ground->worldFromSolve.scale,
+                 trueHeight = 1.65 * alignedTo(shot, data + "slipway/slipway.truth.json").scale;
+    EXPECT_NEAR(height / trueHeight, 1, 0.001);
+}
+
+TEST(Shed, APhotoByItself) {
+    const Shot shot = match(data + "shed/shed.jpg");
+    ASSERT_EQ(shot.solve->motion, Motion::still) << verdictOn(shot, Step::solve).sentence;
+    const json truth = json::parse(readFile(data + "shed/shed.truth.json"))["frames"][0];
+    EXPECT_NEAR(shot.solve->lens.focalPx / truth["focal_px"].get<double>(), 1, 0.02);
+    const auto& q = truth["rotation"];
+    const Eigen::Quaterniond world(q[0].get<double>(), q[1].get<double>(), q[2].get<double>(), q[3].get<double>());
+    const Eigen::Vector3d up = shot.worldPose(1)->worldFromCamera.conjugate() * Eigen::Vector3d::UnitY();
+    EXPECT_LT(std::acos(std::min(1.0, up.dot(world.conjugate() * Eigen::Vector3d::UnitY()))) * 180 / M_PI, 0.5);
+    EXPECT_EQ(verdictOn(shot, Step::solve).lamp, Lamp::good) << verdictOn(shot, Step::solve).sentence;
+    const SceneExport scene = gatherScene(shot);
+    EXPECT_EQ(scene.width, 1620);
+    EXPECT_EQ(scene.height, 1080);
 }
 
 TEST(Slipway, APartOfTheRangeKeepsItsNumbers) {
@@ -78,6 +161,7 @@ TEST(Jib, StillsWithAnotherLens) {
     EXPECT_LE(j.rmsPx, 0.5);
     EXPECT_LE(j.stickPx, 0.12);
     EXPECT_LE(j.focalPercent, 1.0);
+    EXPECT_LE(j.levelDeg, 0.1);
 }
 
 // Walking with the camera in the hand: steps, sway, and a stumble with fifteen pixels of motion blur.
@@ -94,6 +178,7 @@ TEST(Boardwalk, HandheldWithMotionBlur) {
     EXPECT_LE(j.rotationDeg, 0.02);
     EXPECT_LE(j.pathPercent, 0.1);
     EXPECT_LE(j.focalPercent, 0.2);
+    EXPECT_LE(j.levelDeg, 0.1);
     // The footage was made with a shutter that is open for half of the frame's time.
     EXPECT_NEAR(shot.blur.openShare, 0.5, 0.1);
     EXPECT_GT(shot.blur.smeared, 5);

@@ -4,7 +4,6 @@
 #include <cmath>
 #include <map>
 
-#include "ground/auto_level.h"
 #include "ground/ground.h"
 
 namespace va {
@@ -37,6 +36,14 @@ class TiltedWorld : public ::testing::Test {
         solve_.points.push_back(s);
         trueById_[id] = p;
     }
+    GroundFit build(const GroundSpec& spec) const {
+        return buildGround(*makeGroundBasis(std::make_shared<SolveResult>(solve_)), spec);
+    }
+    GroundSpec onFloor() const {
+        GroundSpec spec;
+        spec.level.push_back({LevelKind::floor, {floor_[0], floor_[20], floor_[60]}, {}});
+        return spec;
+    }
     double heightOf(const GroundFit& fit, int id) const {
         for (const auto& p : solve_.points)
             if (p.pathId == id) return fit.worldFromSolve.point(p.position).y();
@@ -49,9 +56,8 @@ class TiltedWorld : public ::testing::Test {
 };
 
 TEST_F(TiltedWorld, ThreePointsMakeTheGround) {
-    GroundSpec spec;
-    spec.levelPaths = {floor_[0], floor_[20], floor_[60]};
-    const GroundFit fit = buildGround(solve_, spec);
+    GroundSpec spec = onFloor();
+    const GroundFit fit = build(spec);
     ASSERT_TRUE(fit.level);
     EXPECT_TRUE(fit.trouble.empty()) << fit.trouble;
     for (int id : floor_) EXPECT_NEAR(heightOf(fit, id), 0, 1e-9);
@@ -60,10 +66,9 @@ TEST_F(TiltedWorld, ThreePointsMakeTheGround) {
 }
 
 TEST_F(TiltedWorld, TwoPointsAndALengthSetTheScale) {
-    GroundSpec spec;
-    spec.levelPaths = {floor_[0], floor_[20], floor_[60]};
-    spec.length = GroundSpec::Length{floor_[0], floor_[6], 12.0};  // truly 6 apart
-    const GroundFit fit = buildGround(solve_, spec);
+    GroundSpec spec = onFloor();
+    spec.lengths.push_back({LengthKind::distance, {floor_[0], floor_[6]}, 0, 12.0, 0, ""});  // truly 6 apart
+    const GroundFit fit = build(spec);
     EXPECT_TRUE(fit.metric);
     Eigen::Vector3d a = Eigen::Vector3d::Zero(), b = a;
     for (const auto& p : solve_.points) {
@@ -74,11 +79,10 @@ TEST_F(TiltedWorld, TwoPointsAndALengthSetTheScale) {
 }
 
 TEST_F(TiltedWorld, OriginAndFacingAreWhereTheArtistSaid) {
-    GroundSpec spec;
-    spec.levelPaths = {floor_[0], floor_[20], floor_[60]};
-    spec.originPath = floor_[10];
-    spec.zAlong = GroundSpec::Direction{floor_[0], floor_[6]};
-    const GroundFit fit = buildGround(solve_, spec);
+    GroundSpec spec = onFloor();
+    spec.origin = {WorldOrigin::Kind::point, {floor_[10]}, 0, 0, 0};
+    spec.facing = {WorldFacing::Kind::points, {floor_[0], floor_[6]}, {}, 0, 0, false, 0};
+    const GroundFit fit = build(spec);
     Eigen::Vector3d a = Eigen::Vector3d::Zero(), b = a, o(1, 1, 1);
     for (const auto& p : solve_.points) {
         if (p.pathId == floor_[0]) a = fit.worldFromSolve.point(p.position);
@@ -90,7 +94,7 @@ TEST_F(TiltedWorld, OriginAndFacingAreWhereTheArtistSaid) {
 }
 
 TEST_F(TiltedWorld, FloorIsFoundByItself) {
-    const GroundFit fit = buildGround(solve_, {});
+    const GroundFit fit = build({});
     ASSERT_TRUE(fit.level);
     for (int id : floor_) EXPECT_NEAR(heightOf(fit, id), 0, 1e-6);
     EXPECT_GE(fit.usedPaths.size(), floor_.size());
@@ -98,22 +102,21 @@ TEST_F(TiltedWorld, FloorIsFoundByItself) {
 
 TEST_F(TiltedWorld, WhatCannotBeHadIsSaidAndTheRestDone) {
     GroundSpec line;
-    line.levelPaths = {floor_[0], floor_[1], floor_[2]};  // in a row
-    GroundFit fit = buildGround(solve_, line);
+    line.level.push_back({LevelKind::floor, {floor_[0], floor_[1], floor_[2]}, {}});  // in a row
+    GroundFit fit = build(line);
     EXPECT_FALSE(fit.level);
     EXPECT_NE(fit.trouble.find("line"), std::string::npos);
-    GroundSpec gone;
-    gone.levelPaths = {floor_[0], floor_[20], floor_[60]};
-    gone.originPath = 99999;
-    gone.length = GroundSpec::Length{floor_[0], floor_[0], 2};
-    fit = buildGround(solve_, gone);
+    GroundSpec gone = onFloor();
+    gone.origin = {WorldOrigin::Kind::point, {99999}, 0, 0, 0};
+    gone.lengths.push_back({LengthKind::distance, {floor_[0], floor_[0]}, 0, 2, 0, ""});
+    fit = build(gone);
     EXPECT_TRUE(fit.level);
     EXPECT_FALSE(fit.metric);
     EXPECT_NE(fit.trouble.find("origin"), std::string::npos);
     EXPECT_NE(fit.trouble.find("length"), std::string::npos);
     SolveResult turning = solve_;
     turning.motion = Motion::nodalPan;
-    EXPECT_FALSE(buildGround(turning, gone).level);
+    EXPECT_FALSE(buildGround(*makeGroundBasis(std::make_shared<SolveResult>(turning)), gone).level);
 }
 
 TEST(Similarity, InverseAndChain) {

@@ -34,8 +34,17 @@ TEST_F(ShotFile, NothingIsLostInAFile) {
     s.overrides.rate = Rational{30000, 1001};
     s.plate.gaps = {{1005, 1006}};
     s.plate.focalMm = 31.25;
-    s.groundSpec.length = GroundSpec::Length{s.solve->points[0].pathId, s.solve->points[5].pathId, 1.1};
-    s.groundSpec.originPath = s.solve->points[3].pathId;
+    const auto id = [&](size_t i) { return s.solve->points[i].pathId; };
+    s.groundSpec.level.push_back({LevelKind::floor, {id(0), id(5), id(9), id(12)}, {}});
+    s.groundSpec.level.push_back({LevelKind::upright, {}, {1003, {10.5, 20}, {11.25, 300}}});
+    s.groundSpec.origin = {WorldOrigin::Kind::point, {id(3)}, 0, 0, 0};
+    s.groundSpec.facing = {WorldFacing::Kind::points, {id(1), id(2)}, {}, 0, 0, true, 3};
+    s.groundSpec.lengths.push_back({LengthKind::distance, {id(0), id(5)}, 0, 1.1, 0.02, "rail"});
+    s.groundSpec.lengths.push_back({LengthKind::cameraHeight, {}, 1005, 1.5, 0, ""});
+    s.groundSpec.planes.push_back({1, "deck", {id(0), id(4), id(7)}});
+    s.groundSpec.shared.push_back({id(8), "post", {1, 2, 3}});
+    s.groundSpec.byHand = {1.5, Eigen::Quaterniond(Eigen::AngleAxisd(0.3, Eigen::Vector3d::UnitY())), {1, 0, 2}};
+    s.uprights.push_back({1002, {1, 2}, {3, 400}});
     s.priors.focal = Known::start;
     s.priors.focalMm = 28.123456789012345;
     s.priors.lens = LensModel{LensKind::anamorphic};
@@ -50,6 +59,7 @@ TEST_F(ShotFile, NothingIsLostInAFile) {
     EXPECT_EQ(r.plate.gaps, s.plate.gaps);
     EXPECT_EQ(r.plate.focalMm, s.plate.focalMm);
     EXPECT_EQ(r.groundSpec, s.groundSpec);
+    EXPECT_EQ(r.uprights, s.uprights);
     EXPECT_EQ(r.priors, s.priors);
     EXPECT_EQ(r.things, s.things);
     ASSERT_EQ(r.paths->size(), s.paths->size());
@@ -302,7 +312,7 @@ TEST_F(ShotFile, NumbersThatCannotBeAreNamed) {
     names(messageOf([](Shot& s, SolveResult&) { s.plate.frames.last = 2'000'000'000; }), "plate.last");
     names(messageOf([](Shot& s, SolveResult&) { s.priors.sensorWidthMm = 0; }), "sensor_width_mm");
     names(messageOf([](Shot& s, SolveResult&) {
-              s.groundSpec.length = GroundSpec::Length{1, 2, -3};
+              s.groundSpec.lengths.push_back({LengthKind::distance, {1, 2}, 0, -3, 0, ""});
           }),
           "ground.length");
     names(messageOf([](Shot& s, SolveResult&) {

@@ -208,9 +208,10 @@ TEST(Stale, ResultsKnowWhenTheirInputsChanged) {
     EXPECT_EQ(verdictOn(s, Step::exporting).lamp, Lamp::good);
     s.things[0].position.x() += 1;
     expectSays(verdictOn(s, Step::exporting), Lamp::stale, "before the last change");
-    s = withGround(
-        solved(),
-        {{}, {}, {}, GroundSpec::Length{solved().solve->points[0].pathId, solved().solve->points[1].pathId, 2.0}});
+    GroundSpec spec;
+    spec.lengths.push_back(
+        {LengthKind::distance, {solved().solve->points[0].pathId, solved().solve->points[1].pathId}, 0, 2.0, 0, ""});
+    s = withGround(solved(), spec);
     EXPECT_FALSE(stalenessOf(s).solve) << "the ground is no input of the solve";
 }
 

@@ -8,6 +8,7 @@
 #include "plate_view/tools/edge_tool.h"
 #include "plate_view/tools/hand_tool.h"
 #include "plate_view/tools/lasso_tool.h"
+#include "plate_view/tools/level_line_tool.h"
 #include "plate_view/tools/mask_tool.h"
 #include "plate_view/tools/patch_tool.h"
 #include "plate_view/tools/select_tool.h"
@@ -50,6 +51,12 @@ const std::vector<ToolInfo>& toolTable() {
          QT_TRANSLATE_NOOP("tools", "Patch"), Qt::Key_P, "frame", Step::features, false, make<PatchTool>},
         {PlateTool::edge, "edgeTool", QT_TRANSLATE_NOOP("tools", "Accept and draw straight edges"),
          QT_TRANSLATE_NOOP("tools", "Edges"), Qt::Key_E, "spline", Step::lens, false, make<EdgeTool>},
+        {PlateTool::upright, "uprightTool", QT_TRANSLATE_NOOP("tools", "Draw an upright edge, for the level"),
+         QT_TRANSLATE_NOOP("tools", "Upright"), Qt::SHIFT | Qt::Key_E, "move-vertical", Step::ground, false,
+         make<UprightTool>},
+        {PlateTool::horizon, "horizonTool", QT_TRANSLATE_NOOP("tools", "Draw the horizon, for the level"),
+         QT_TRANSLATE_NOOP("tools", "Horizon"), Qt::SHIFT | Qt::Key_H, "separator-horizontal", Step::ground, false,
+         make<HorizonTool>},
         {PlateTool::placeBox,
          "boxTool",
          QT_TRANSLATE_NOOP("tools", "Place a test box on the ground"),

@@ -1,0 +1,70 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "workflow/ground_work.h"
+
+#include <algorithm>
+#include <filesystem>
+#include <map>
+
+#include "base/atomic_file.h"
+#include "base/error.h"
+#include "base/text.h"
+#include "exchange/camera_json.h"
+#include "lens/edge_chain.h"
+#include "shot/shot_file.h"
+#include "workflow/upright_edges.h"
+
+namespace va {
+
+PictureLine lineAlongEdge(const Shot& shot, const PictureLine& stroke) {
+    if (!shot.hasPlate() || !shot.plate.exists(stroke.frame))
+        throw InputError(text("There is no picture of frame %d to draw in.", stroke.frame));
+    const EdgeChain chain =
+        edgeAlong(openPlate(shot.plateSpec, shot.overrides)->luma(stroke.frame), stroke.a, stroke.b);
+    if (chain.points.size() < 8) return stroke;
+    const auto lens = shot.lensAt(stroke.frame);
+    if (!lens) return stroke;
+    return straightLine(chain.points, stroke.frame, *lens).value_or(stroke);
+}
+
+std::vector<SharedPoint> sharedPoints(const Shot& shot, const std::string& file) {
+    std::map<std::string, Eigen::Vector3d> there;
+    if (std::filesystem::path(file).extension() == ".json") {
+        const SceneExport scene = readCameraJson(readFile(file), file);
+        for (const auto& p : scene.points)
+            if (!p.name.empty()) there[p.name] = p.position;
+    } else {
+        const Shot other = readShot(file);
+        if (!other.ground->level)
+            throw InputError(
+                text("The shot in \"%s\" has no level world of its own: level it there first.", file.c_str()));
+        for (const Path& p : *other.paths)
+            if (!p.name.empty())
+                if (const auto at = other.worldPointOfPath(p.id)) there[p.name] = *at;
+    }
+    std::vector<SharedPoint> out;
+    for (const Path& p : *shot.paths)
+        if (const auto at = there.find(p.name); !p.name.empty() && at != there.end())
+            out.push_back({p.id, p.name, at->second});
+    if (out.size() < 3)
+        throw InputError(
+            text("%zu features here have the name of a solved feature in \"%s\"; three are needed. Name "
+                 "the same spots alike in both shots.",
+                 out.size(), file.c_str()));
+    return out;
+}
+
+std::vector<Thing> movedAlong(const std::vector<Thing>& things, const Similarity& before, const Similarity& now) {
+    const Similarity change = now.after(before.inverse());
+    std::vector<Thing> out = things;
+    for (Thing& t : out) {
+        t.position = change.point(t.position);
+        t.rotation = (change.rotation * t.rotation).normalized();
+        const std::vector<FieldValue> fields = fieldsOf(t.kind);
+        for (size_t i = 0; i < fields.size(); ++i)
+            if (fields[i].unit == FieldUnit::world)
+                setField(t.kind, i, std::clamp(fields[i].value * change.scale, fields[i].low, fields[i].high));
+    }
+    return out;
+}
+
+}  // namespace va

@@ -1,0 +1,24 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <string>
+#include <vector>
+
+#include "shot/shot.h"
+
+namespace va {
+
+// What the Ground step does with a shot besides building its world (match_shot.h, withGround).
+
+/// The line laid on the edge that runs along it in the picture; the line itself where there is none. Throws InputError
+/// where the frame has no picture.
+PictureLine lineAlongEdge(const Shot& shot, const PictureLine& stroke);
+
+/// The features of a shot that have names which points of another shot's file have as well (a project with a level
+/// world, or a camera.json), with their positions there. Throws InputError: unreadable, fewer than three names in
+/// common.
+std::vector<SharedPoint> sharedPoints(const Shot& shot, const std::string& file);
+
+/// Things moved along with the world: positions, rotations and sizes by what brings the world before to the world now.
+std::vector<Thing> movedAlong(const std::vector<Thing>& things, const Similarity& before, const Similarity& now);
+
+}  // namespace va
