@@ -58,6 +58,9 @@ void takeSolve(const Shot& before, const Shot& made, Shot& now) {
     now.solveFrom = made.solveFrom;
     now.refineReport = made.refineReport;
     now.uprights = made.uprights;
+    now.photo = made.photo;
+    // What a photo's metadata said of its focal length, unless the artist gave another one meanwhile.
+    if (made.solve->motion == Motion::still && now.priors == before.priors) now.priors = made.priors;
     now.groundBasis = made.groundBasis;
 }
 

@@ -15,7 +15,9 @@ QTableWidget* compactTable(const QString& objectName, const QString& accessibleN
     table->setHorizontalHeaderLabels(heads);
     table->verticalHeader()->hide();
     table->verticalHeader()->setDefaultSectionSize(rowHeight);
-    table->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    // Words take the room that the numbers leave.
+    table->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
+    table->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
     table->setSelectionBehavior(QAbstractItemView::SelectRows);
     table->setSelectionMode(QAbstractItemView::SingleSelection);
     table->setEditTriggers(QAbstractItemView::NoEditTriggers);

@@ -4,7 +4,8 @@
 
 namespace va {
 
-/// A small table for a page of the inspector: whole rows are chosen, one at a time; columns share the width.
+/// A small table for a page of the inspector: whole rows are chosen, one at a time; the first column takes the
+/// width that the others leave.
 QTableWidget* compactTable(const QString& objectName, const QString& accessibleName, const QStringList& heads);
 
 /// As high as its rows, up to `most` of them; hidden where it has none.

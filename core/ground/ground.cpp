@@ -193,11 +193,12 @@ class GroundBuilder {
             // One wall, or edges that meet in the distance, leave one direction open: the cameras' roll closes it.
             std::vector<LevelRows> more = rows;
             more.push_back(rowsOfCameras(solve_));
+            more.push_back(rowsOfView(solve_));
             fit = fitLevel(more, basis_.cameraUp, false);
             if (fit && std::any_of(rows.begin(), rows.end(), [](const LevelRows& r) { return !r.level.empty(); }))
                 say(
-                    text("The chosen evidence leaves the level open in one direction: the cameras' roll fills in, ± "
-                         "%.1f°. Add a floor, another wall or an upright edge.",
+                    text("The chosen evidence leaves the level open in one direction: how the camera was held fills "
+                         "in, ± %.1f°. Add a floor, another wall or an upright edge.",
                          fit->sigmaDeg()));
             else fit.reset();
         }

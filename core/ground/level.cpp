@@ -11,6 +11,8 @@ namespace {
 constexpr double degree = M_PI / 180;
 /// What a camera's roll may be on the whole (common practice: operators keep the horizon, give or take).
 constexpr double rollSigma = 3 * degree;
+/// What a camera may look up or down on the whole.
+constexpr double viewSigma = 15 * degree;
 /// Things that stand upright do so to about this: doors, posts and walls lean a little, and edges have a thickness.
 /// What the evidence says of itself replaces it where there is more of it.
 constexpr double leanSigma = 0.15 * degree;
@@ -22,7 +24,7 @@ constexpr double floorTogether = 1.2;
 /// Edges of one thing are seen in several frames, and their errors are alike: their scatter counts for more.
 constexpr double edgesTogether = 1.5;
 constexpr int enoughEdges = 8;  ///< whose scatter says how upright such edges are
-constexpr double openSigma = 10 * degree;
+constexpr double openSigma = 20 * degree;
 
 double misfit(const LevelRows& e, const Eigen::Vector3d& up) {
     double sum = 0;
@@ -186,6 +188,14 @@ LevelRows rowsOfCameras(const CameraTrack& cameras) {
     // Frames share their error: together they weigh as much as one.
     out.sigma.assign(out.level.size(), rollSigma * std::sqrt(double(std::max(size_t(1), out.level.size()))));
     return out;
+}
+
+LevelRows rowsOfView(const CameraTrack& cameras) {
+    Eigen::Vector3d view = Eigen::Vector3d::Zero();
+    for (const SolvedFrame& f : cameras.frames)
+        if (f.solved) view += f.pose.worldFromCamera * Eigen::Vector3d::UnitZ();
+    if (view.norm() < 1e-9) return {LevelKind::cameraRoll, {}, {}, 0};
+    return {LevelKind::cameraRoll, {view.normalized()}, {viewSigma}, 1};
 }
 
 double LevelFit::sigmaDeg() const { return std::sqrt(std::max(0.0, covariance.trace())) / degree; }

@@ -50,6 +50,8 @@ LevelRows rowsOfWall(const Surface& wall, const Eigen::Vector3d& up);
 LevelRows rowsOfLine(LevelKind kind, const PictureLine& line, const CameraTrack& cameras, double sigmaPx);
 /// The cameras' rows: their right axes are level, to 3° as a whole and not each on its own.
 LevelRows rowsOfCameras(const CameraTrack& cameras);
+/// The cameras' mean view is level, to 15°: where nothing else tells how far they look up or down.
+LevelRows rowsOfView(const CameraTrack& cameras);
 
 /// How one piece of evidence fits the level that came of all.
 struct LevelReport {
@@ -74,7 +76,7 @@ struct LevelFit {
 /// deviations grow until they do. With `sort`, evidence that contradicts what most of it says is left out: the start
 /// is the direction among those that single pieces or pairs of them propose that has most weight behind it. Nothing
 /// where the evidence leaves the upright open (a single wall, edges that are parallel in one frame and nothing else):
-/// to more than 10°. `near` picks the sign.
+/// to more than 20°. `near` picks the sign.
 std::optional<LevelFit> fitLevel(const std::vector<LevelRows>& evidence, const Eigen::Vector3d& near, bool sort);
 
 }  // namespace va

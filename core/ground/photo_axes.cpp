@@ -20,6 +20,9 @@ constexpr double shortestFocal = 0.4, longestFocal = 5;  ///< widths
 constexpr double usualFocalLog = 0.6, usualRollSigma = 12 * M_PI / 180;
 constexpr double mostRoll = 30 * M_PI / 180, mostPitch = 55 * M_PI / 180;
 constexpr int fewestOfAxis = 3;
+/// How well a found line lies along its axis, radians: things stand and lie askew, and some lines are sorted wrongly.
+/// Drawn lines are meant.
+constexpr double askewSigma = 1 * M_PI / 180;
 
 /// A line in widths of the picture from its middle, y down.
 struct Segment {
@@ -158,6 +161,7 @@ std::vector<PhotoLine> sortLines(const std::vector<PictureLine>& lines, const Ph
             PhotoLine line;
             line.a = lines[of[i]].a, line.b = lines[of[i]].b;
             line.axis = PhotoAxis(axis);
+            line.sigma = std::hypot(line.sigma, askewSigma * (line.b - line.a).norm());
             out.push_back(line);
             ++count[size_t(axis)];
         }

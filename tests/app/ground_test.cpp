@@ -80,7 +80,7 @@ class GroundTest : public QObject {
         const auto camera = s.cameraAt(ui.document.frame());
         const auto low = camera->project(middle), high = camera->project(middle + Eigen::Vector3d(0, 0.5, 0));
         QVERIFY(low && high);
-        QTest::keyClick(&ui.window, Qt::Key_E, Qt::ShiftModifier);
+        QTest::keyClick(&ui.window, Qt::Key_I, Qt::ShiftModifier);
         QVERIFY(ui.plate->tool() == PlateTool::upright);
         ui.drag(ui.at(low->x(), low->y()), ui.at(high->x(), high->y()));
         QCOMPARE(ui.document.shot().groundSpec.level.size(), 1U);

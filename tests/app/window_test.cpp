@@ -110,6 +110,20 @@ class WindowTest : public QObject {
         }
     }
 
+    /// No key belongs to two actions: Qt would give it to neither.
+    void everyKeyHasOneAction() {
+        Ui ui;
+        QMap<QString, QString> owner;
+        for (const QAction* a : ui.window.findChildren<QAction*>())
+            for (const QKeySequence& key : a->shortcuts()) {
+                const QString word = key.toString();
+                if (word.isEmpty()) continue;
+                QVERIFY2(!owner.contains(word), qPrintable(word + ": " + owner[word] + ", " + a->objectName()));
+                owner[word] = a->objectName();
+            }
+        QVERIFY(owner.size() > 60);
+    }
+
     /// Open, match, ground, scale, box, export, undo, save, reopen: all by mouse and keys.
     void wholeWayThrough() {
         Ui ui;

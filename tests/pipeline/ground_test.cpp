@@ -15,7 +15,7 @@ namespace {
 TEST(AutomaticLevel, MadeUpPlacesAndItsOwnDeviation) {
     double squares = 0;
     int count = 0;
-    for (uint64_t seed = 1; seed <= 10; ++seed) {
+    for (uint64_t seed = 200; seed < 220; ++seed) {
         const test::PlaceTrial place = test::makePlace(test::mixedPlace(seed), seed);
         Progress progress;
         const auto solve = std::make_shared<SolveResult>(solveShot(place.paths, place.request, progress));
@@ -34,7 +34,7 @@ TEST(AutomaticLevel, MadeUpPlacesAndItsOwnDeviation) {
         ++count;
     }
     const double ratio = std::sqrt(squares / count);
-    EXPECT_GE(ratio, 0.6);
+    EXPECT_GE(ratio, 0.8);
     EXPECT_LE(ratio, 1.25);
 }
 

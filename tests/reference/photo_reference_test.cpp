@@ -57,7 +57,7 @@ TEST(PhotoReference, ChartStillsByTheLinesOfRowsAndColumns) {
         e.focalPx = 532.8, e.focalSigma = 0;
         e.principalPoint = {342.5, 233.9};
         e.lens = LensModel::brownConrady(-0.281, 0.025, 0.163, 0.0012, -0.00014);
-        for (const int cells : {4, 5}) {
+        for (const int cells : {4, 5, 6, 7}) {
             lines(columnsAreUpright, PhotoAxis::x, cells);
             lines(!columnsAreUpright, PhotoAxis::y, cells);
         }

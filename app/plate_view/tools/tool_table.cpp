@@ -52,7 +52,7 @@ const std::vector<ToolInfo>& toolTable() {
         {PlateTool::edge, "edgeTool", QT_TRANSLATE_NOOP("tools", "Accept and draw straight edges"),
          QT_TRANSLATE_NOOP("tools", "Edges"), Qt::Key_E, "spline", Step::lens, false, make<EdgeTool>},
         {PlateTool::upright, "uprightTool", QT_TRANSLATE_NOOP("tools", "Draw an upright edge, for the level"),
-         QT_TRANSLATE_NOOP("tools", "Upright"), Qt::SHIFT | Qt::Key_E, "move-vertical", Step::ground, false,
+         QT_TRANSLATE_NOOP("tools", "Upright"), Qt::SHIFT | Qt::Key_I, "move-vertical", Step::ground, false,
          make<UprightTool>},
         {PlateTool::horizon, "horizonTool", QT_TRANSLATE_NOOP("tools", "Draw the horizon, for the level"),
          QT_TRANSLATE_NOOP("tools", "Horizon"), Qt::SHIFT | Qt::Key_H, "separator-horizontal", Step::ground, false,
