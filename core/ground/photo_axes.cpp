@@ -161,7 +161,6 @@ std::vector<PhotoLine> sortLines(const std::vector<PictureLine>& lines, const Ph
             PhotoLine line;
             line.a = lines[of[i]].a, line.b = lines[of[i]].b;
             line.axis = PhotoAxis(axis);
-            line.sigma = std::hypot(line.sigma, askewSigma * (line.b - line.a).norm());
             out.push_back(line);
             ++count[size_t(axis)];
         }
@@ -173,8 +172,9 @@ std::vector<PhotoLine> sortLines(const std::vector<PictureLine>& lines, const Ph
         focal = fit.lens.focalPx / e.width;
         const View view = viewFromPose(fit.pose);
         for (int k = 0; k < 3; ++k) directions[size_t(k)] = view.rotation.col(k);
-        within = std::max(finePx, 0.0) / 1000;
+        within = finePx / 1000;
     }
+    for (PhotoLine& line : out) line.sigma = std::hypot(line.sigma, askewSigma * (line.b - line.a).norm());
     return out;
 }
 
