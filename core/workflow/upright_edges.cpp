@@ -13,12 +13,12 @@
 namespace va {
 namespace {
 
-constexpr int framesLookedAt = 4;
+constexpr int framesLookedAt = 2;
 constexpr int searchWidth = 900;  ///< px from which on pictures are halved first
 constexpr double straightPx = 1;  ///< RMS distance of an edge from its line
 /// A ground that no edges are needed for: its upright sure to this, of so many points, so even and so wide against the
 /// height of the cameras. On hilly ground small even spots lie at any tilt.
-constexpr double sureEnoughDeg = 0.1, evenEnough = 0.003, wideEnough = 1.3;
+constexpr double sureEnoughDeg = 0.15, evenEnough = 0.003, wideEnough = 1.3;
 constexpr size_t enoughPoints = 36;
 constexpr double nearCameraUp = 0.3;  ///< sine of the angle between an upright edge's plane of view and the cameras' up
 

@@ -14,7 +14,7 @@ std::optional<PictureLine> straightLine(const std::vector<Eigen::Vector2d>& edge
 std::vector<PictureLine> straightLinesOf(PlateSource& plate, int frame, const Intrinsics& lens);
 
 /// Looks for upright edges in a few frames of the solve, and levels anew with them; only where the cloud alone leaves
-/// the upright open to more than a tenth of a degree or contradicts itself. A plate that can't be read is no trouble:
+/// the upright open to more than 0.15° or contradicts itself. A plate that can't be read is no trouble:
 /// the shot stays as it is. Throws Cancelled.
 Shot withUprightsFound(const Shot& shot, Progress& progress);
 
