@@ -172,11 +172,11 @@ class GroundTest : public QObject {
         ui.finish();
         QVERIFY(ui.document.shot().solve->motion == Motion::still);
         QVERIFY2(ui.sentence().contains("Photo match"), qPrintable(ui.sentence()));
-        const auto place = ui.plate->groundAt(QPointF(ui.plate->width() * 0.5, ui.plate->height() * 0.85));
+        const auto place = ui.plate->groundAt(QPointF(ui.plate->width() * 0.5, ui.plate->height() * 0.7));
         QVERIFY(place);
         QCOMPARE(place->y(), 0.0);
         ui.document.addThing(Box(), *place);
-        QVERIFY(ui.plate->thingAt(QPointF(ui.plate->width() * 0.5, ui.plate->height() * 0.84)) != 0);
+        QVERIFY(ui.plate->thingAt(QPointF(ui.plate->width() * 0.5, ui.plate->height() * 0.68)) != 0);
     }
 };
 

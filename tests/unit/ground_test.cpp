@@ -4,7 +4,10 @@
 #include <cmath>
 #include <map>
 
+#include "base/error.h"
 #include "ground/ground.h"
+#include "ground/transform_text.h"
+#include "shot/ground_json.h"
 
 namespace va {
 namespace {
@@ -133,6 +136,32 @@ TEST(Plane, NeedsThreePointsNotInARow) {
     ASSERT_TRUE(fit);
     EXPECT_NEAR(std::fabs(fit->normal.y()), 1, 1e-12);
     EXPECT_NEAR(fit->distance({5, 1, 5}), 0, 1e-12);
+}
+
+// Projects of versions before 5 held a floor, a point, a direction and one length.
+TEST(GroundChoices, OlderProjectsAreRead) {
+    const GroundSpec g = groundFrom(nlohmann::json::parse(
+        R"({"level_paths": [3, 5, 8], "origin_path": 5, "z_along": [3, 8], "length": {"from": 3, "to": 5, "metres": 2.5}})"));
+    ASSERT_EQ(g.level.size(), 1U);
+    EXPECT_EQ(g.level[0].paths, (std::vector<int>{3, 5, 8}));
+    EXPECT_EQ(g.origin.paths, (std::vector<int>{5}));
+    EXPECT_EQ(g.facing.kind, WorldFacing::Kind::points);
+    EXPECT_EQ(g.facing.paths, (std::vector<int>{3, 8}));
+    ASSERT_EQ(g.lengths.size(), 1U);
+    EXPECT_EQ(g.lengths[0].metres, 2.5);
+    EXPECT_TRUE(groundFrom(nlohmann::json::parse(R"({"level_paths": []})")) == GroundSpec());
+}
+
+TEST(TransformText, GoesThereAndBackToTheLastDigit) {
+    const Similarity s{2.5, Eigen::Quaterniond(Eigen::AngleAxisd(0.7, Eigen::Vector3d(1, 2, 3).normalized())),
+                       {1.0 / 3, -2, 3e-9}};
+    const Similarity t = transformFromText(textOfTransform(s));
+    EXPECT_EQ(t.scale, s.scale);
+    EXPECT_EQ(t.translation, s.translation);
+    EXPECT_LT(t.rotation.angularDistance(s.rotation), 1e-12);
+    EXPECT_THROW((void)transformFromText(""), InputError);
+    EXPECT_THROW((void)transformFromText("scale -1"), InputError);
+    EXPECT_THROW((void)transformFromText("rotation 1 1 1 1"), InputError);
 }
 
 }  // namespace
