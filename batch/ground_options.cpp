@@ -11,7 +11,6 @@
 #include "shot/ground_json.h"
 #include "solve_options.h"
 #include "workflow/match_shot.h"
-#include "workflow/photo_work.h"
 
 namespace va {
 namespace {

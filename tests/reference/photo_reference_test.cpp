@@ -7,8 +7,8 @@
 #include <cmath>
 #include <map>
 #include <opencv2/calib3d.hpp>
-#include <random>
 
+#include "geometry_trials.h"
 #include "ground/photo_match.h"
 #include "lens/find_chart.h"
 #include "media/plate_source.h"
@@ -98,48 +98,9 @@ TEST(PhotoReference, ChartStillsByTheLinesOfRowsAndColumns) {
 }
 
 TEST(PhotoReference, ResectionIsAsGoodAsOpenCv) {
-    std::mt19937_64 random(11);
-    std::normal_distribution<double> normal;
-    std::uniform_real_distribution<double> uniform(-1, 1);
-    double ours = 0, theirs = 0;
-    for (int trial = 0; trial < 40; ++trial) {
-        Intrinsics lens;
-        lens.focalPx = 1200;
-        lens.principalPoint = {799.5, 533};
-        CameraPose pose;
-        pose.position = {2 * uniform(random), 1.6 + 0.5 * uniform(random), 6};
-        pose.worldFromCamera = Eigen::AngleAxisd(0.3 * uniform(random), Eigen::Vector3d::UnitY()) *
-                               Eigen::AngleAxisd(0.2 * uniform(random), Eigen::Vector3d::UnitX());
-        PhotoEvidence e;
-        e.width = 1600, e.height = 1067;
-        e.focalPx = lens.focalPx, e.focalSigma = 0;
-        std::vector<cv::Point3d> points;
-        std::vector<cv::Point2d> pixels;
-        while (points.size() < 8) {
-            const Eigen::Vector3d x(3 * uniform(random), 1.5 + 1.5 * uniform(random), 2 * uniform(random));
-            const auto p = project(pose, lens, x);
-            if (!p) continue;
-            const Eigen::Vector2d noisy = *p + 0.5 * Eigen::Vector2d(normal(random), normal(random));
-            e.spots.push_back({noisy, x, 0.5, ""});
-            points.emplace_back(x.x(), x.y(), x.z());
-            pixels.emplace_back(noisy.x(), noisy.y());
-        }
-        const PhotoFit fit = matchPhoto(e);
-        ASSERT_TRUE(fit.found) << fit.trouble;
-        const cv::Mat k = (cv::Mat_<double>(3, 3) << 1200, 0, 799.5, 0, 1200, 533, 0, 0, 1);
-        cv::Mat turn, shift;
-        ASSERT_TRUE(cv::solvePnP(points, pixels, k, cv::noArray(), turn, shift, false, cv::SOLVEPNP_SQPNP));
-        cv::solvePnPRefineLM(points, pixels, k, cv::noArray(), turn, shift);
-        cv::Matx33d r;
-        cv::Rodrigues(turn, r);
-        const cv::Matx31d centre =
-            -(r.t() * cv::Matx31d(shift.at<double>(0), shift.at<double>(1), shift.at<double>(2)));
-        ours += (fit.pose.position - pose.position).squaredNorm();
-        theirs += (Eigen::Vector3d(centre(0), centre(1), centre(2)) - pose.position).squaredNorm();
-    }
-    std::printf("resection: position off by %.4f m RMS, OpenCV's SQPNP with refinement %.4f\n", std::sqrt(ours / 40),
-                std::sqrt(theirs / 40));
-    EXPECT_LE(std::sqrt(ours), 1.02 * std::sqrt(theirs));
+    const auto [ours, theirs] = test::photoResectionErrors(40, 11);
+    std::printf("resection: position off by %.4f m RMS, OpenCV's SQPNP with refinement %.4f\n", ours, theirs);
+    EXPECT_LE(ours, 1.02 * theirs);
 }
 
 }  // namespace

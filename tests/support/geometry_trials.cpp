@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "geometry_trials.h"
 
+#include "ground/photo_match.h"
+
 #include <algorithm>
 #include <chrono>
 #include <cmath>
@@ -203,6 +205,48 @@ std::vector<GeometryTrial> geometryTrials(int sets, unsigned seed) {
             return 100 * std::sqrt(sum / double(s.world.size()));
         }));
     return out;
+}
+
+std::pair<double, double> photoResectionErrors(int trials, unsigned seed) {
+    std::mt19937_64 random(seed);
+    std::normal_distribution<double> normal;
+    std::uniform_real_distribution<double> uniform(-1, 1);
+    double ours = 0, theirs = 0;
+    for (int trial = 0; trial < trials; ++trial) {
+        Intrinsics lens;
+        lens.focalPx = 1200;
+        lens.principalPoint = {799.5, 533};
+        CameraPose pose;
+        pose.position = {2 * uniform(random), 1.6 + 0.5 * uniform(random), 6};
+        pose.worldFromCamera = Eigen::AngleAxisd(0.3 * uniform(random), Eigen::Vector3d::UnitY()) *
+                               Eigen::AngleAxisd(0.2 * uniform(random), Eigen::Vector3d::UnitX());
+        PhotoEvidence e;
+        e.width = 1600, e.height = 1067;
+        e.focalPx = lens.focalPx, e.focalSigma = 0;
+        std::vector<cv::Point3d> points;
+        std::vector<cv::Point2d> pixels;
+        while (points.size() < 8) {
+            const Eigen::Vector3d x(3 * uniform(random), 1.5 + 1.5 * uniform(random), 2 * uniform(random));
+            const auto p = project(pose, lens, x);
+            if (!p) continue;
+            const Eigen::Vector2d noisy = *p + 0.5 * Eigen::Vector2d(normal(random), normal(random));
+            e.spots.push_back({noisy, x, 0.5, ""});
+            points.emplace_back(x.x(), x.y(), x.z());
+            pixels.emplace_back(noisy.x(), noisy.y());
+        }
+        const PhotoFit fit = matchPhoto(e);
+        const cv::Mat k = (cv::Mat_<double>(3, 3) << 1200, 0, 799.5, 0, 1200, 533, 0, 0, 1);
+        cv::Mat turn, shift;
+        cv::solvePnP(points, pixels, k, cv::noArray(), turn, shift, false, cv::SOLVEPNP_SQPNP);
+        cv::solvePnPRefineLM(points, pixels, k, cv::noArray(), turn, shift);
+        cv::Matx33d r;
+        cv::Rodrigues(turn, r);
+        const cv::Matx31d centre =
+            -(r.t() * cv::Matx31d(shift.at<double>(0), shift.at<double>(1), shift.at<double>(2)));
+        ours += fit.found ? (fit.pose.position - pose.position).squaredNorm() : 1e300;
+        theirs += (Eigen::Vector3d(centre(0), centre(1), centre(2)) - pose.position).squaredNorm();
+    }
+    return {std::sqrt(ours / trials), std::sqrt(theirs / trials)};
 }
 
 }  // namespace va::test

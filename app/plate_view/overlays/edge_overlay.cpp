@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "plate_view/overlays/notices.h"
 #include "plate_view/plate_canvas.h"
 #include "style/theme.h"
 
@@ -66,12 +67,7 @@ void EdgeOverlay::paint(QPainter& painter, const PlateCanvas& canvas, const Docu
         at.moveTop(std::max(at.top(), 4.0));
         if (std::any_of(taken.begin(), taken.end(), [&](const QRectF& t) { return t.intersects(at); })) continue;
         taken.push_back(at);
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(QColor(20, 21, 22, 200));
-        painter.drawRoundedRect(at, 3, 3);
-        painter.setBrush(Qt::NoBrush);
-        painter.setPen(QColor("#e6e8e9"));
-        painter.drawText(at, Qt::AlignCenter, text);
+        drawTag(painter, at, text);
     }
 }
 

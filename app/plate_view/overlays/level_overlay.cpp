@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "plate_view/overlays/level_overlay.h"
 
+#include "plate_view/overlays/notices.h"
 #include "style/theme.h"
 
 namespace va {
@@ -28,12 +29,7 @@ void drawLevelLines(QPainter& painter, const PlateCanvas& canvas, const Document
         const QString words = QObject::tr("%1° off").arg(shot.ground->evidence[i].misfitDeg, 0, 'f', 2);
         QRectF box = painter.fontMetrics().boundingRect(words).adjusted(-5, -2, 5, 2);
         box.moveTopLeft(at + QPointF(8, -8));
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(QColor(20, 21, 22, 200));
-        painter.drawRoundedRect(box, 3, 3);
-        painter.setBrush(Qt::NoBrush);
-        painter.setPen(QColor("#e6e8e9"));
-        painter.drawText(box, Qt::AlignCenter, words);
+        drawTag(painter, box, words);
     }
 }
 

@@ -45,4 +45,13 @@ void drawWarningBand(QPainter& painter, const QRectF& picture, const QString& se
     painter.drawText(band.adjusted(26, 0, -8, 0), Qt::AlignVCenter | Qt::AlignLeft, sentence);
 }
 
+void drawTag(QPainter& painter, const QRectF& box, const QString& words) {
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QColor(20, 21, 22, 204));
+    painter.drawRoundedRect(box, 3, 3);
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QColor("#e6e8e9"));
+    painter.drawText(box, Qt::AlignCenter, words);
+}
+
 }  // namespace va

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "plate_view/overlays/notices.h"
 #include "style/theme.h"
 
 namespace va {
@@ -139,12 +140,7 @@ void SurfaceOverlay::paint(QPainter& painter, const QRect& view, const Document&
     box.moveTopLeft(*at + QPointF(18, 14));
     box.moveRight(std::min(box.right(), view.right() - 4.0));
     box.moveBottom(std::min(box.bottom(), view.bottom() - 4.0));
-    painter.setPen(Qt::NoPen);
-    painter.setBrush(QColor(20, 21, 22, 205));
-    painter.drawRoundedRect(box, 3, 3);
-    painter.setBrush(Qt::NoBrush);
-    painter.setPen(QColor("#e6e8e9"));
-    painter.drawText(box, Qt::AlignCenter, words);
+    drawTag(painter, box, words);
 }
 
 }  // namespace va
