@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "arguments.h"
 
+#include <glob.h>
+
 #include <unistd.h>
 
 #include <charconv>
@@ -157,6 +159,15 @@ void ProgressPrinter::operator()(const Progress::State& s) {
 
 void ProgressPrinter::end() const {
     if (terminal_ && !json_) std::fprintf(stderr, "\r\033[K");
+}
+
+std::vector<std::string> filesNamed(const std::string& option, const std::string& pattern) {
+    glob_t found{};
+    std::vector<std::string> out;
+    if (glob(pattern.c_str(), 0, nullptr, &found) == 0) out.assign(found.gl_pathv, found.gl_pathv + found.gl_pathc);
+    globfree(&found);
+    if (out.empty()) throw UsageError(option, "there is no file \"" + pattern + "\"");
+    return out;
 }
 
 void makeFolder(const std::string& folder) {

@@ -2,6 +2,7 @@
 #pragma once
 #include <chrono>
 #include <string>
+#include <vector>
 
 #include "base/progress.h"
 #include "command_line.h"
@@ -37,6 +38,10 @@ class ProgressPrinter {
     std::string stage_;
     std::chrono::steady_clock::time_point last_{};
 };
+
+/// The files that a name or a pattern with * and ? stands for, in order of their names. Throws UsageError, naming the
+/// option, where there are none.
+std::vector<std::string> filesNamed(const std::string& option, const std::string& pattern);
 
 /// Makes the folder. Throws InputError.
 void makeFolder(const std::string& folder);

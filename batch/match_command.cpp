@@ -22,6 +22,7 @@
 #include "workflow/match_shot.h"
 #include "workflow/mover_features.h"
 #include "workflow/mover_work.h"
+#include "workflow/still_work.h"
 #include "workflow/verdict.h"
 
 namespace va {
@@ -38,6 +39,7 @@ struct MatchArguments {
     bool asJson = false, trackUndistorted = false, movers = false;
     SolveArguments solve;
     GroundArguments ground;
+    std::vector<std::string> stills;
 };
 
 /// The file's distortion, and its principal point where it says for which picture. A focal length that was asked for
@@ -82,6 +84,8 @@ int match(const MatchArguments& a) {
     takeReadout(shot, a.solve);
 
     shot = withPhotoOptions(shot, a.ground);
+    for (const std::string& pattern : a.stills)
+        for (const std::string& file : filesNamed("--stills", pattern)) shot = withStill(shot, file);
 
     RunFolder folder(a.out);
     const auto start = std::chrono::steady_clock::now();
@@ -164,6 +168,7 @@ int match(const MatchArguments& a) {
                                          {"in_tolerances", report ? json(report->inTolerances) : json(nullptr)},
                                          {"verdict", checkPointLine(c, report)}});
         }
+        for (const ReferenceStill& s : shot.stills) j["reference_stills"].push_back(stillVerdict(shot, s));
         for (const Mover& m : shot.movers)
             j["movers"].push_back({{"name", m.name},
                                    {"paths", m.paths.size()},
@@ -187,6 +192,7 @@ int match(const MatchArguments& a) {
         if (!shot.refineReport.empty()) std::printf("%s\n", shot.refineReport.c_str());
         for (const CheckPoint& c : shot.checkPoints)
             std::printf("%s\n", checkPointLine(c, reportOf(shot, c.id)).c_str());
+        for (const ReferenceStill& s : shot.stills) std::printf("%s\n", stillVerdict(shot, s).c_str());
         for (const Mover& m : shot.movers) std::printf("%s\n", moverVerdict(shot, m).c_str());
         for (const auto& c : checks) std::printf("%s\n", c.sentence.c_str());
     }
@@ -220,6 +226,9 @@ void addMatchCommand(CommandLine& program, Command& run) {
         .oneOf({"automatic", "no", "yes"});
     addSolveOptions(c, a->solve);
     addGroundOptions(c, a->ground);
+    c.option("--stills", a->stills,
+             "Photos of the same place that join the solve with lenses of their own: a file or a pattern in quotes, as "
+             "'ref/*.jpg'; may be given several times");
     c.flag("--movers", a->movers, "Look for things that move rigidly apart from the scene, and solve them");
     c.flag("--track-undistorted", a->trackUndistorted,
            "Track features on the plate undistorted by that lens, for strong distortion");

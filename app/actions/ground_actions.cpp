@@ -188,10 +188,11 @@ void MainWindow::refreshGroundActions() {
     const bool here = route_ && route_->current() == Step::ground;
     // Tab and Return belong to the candidates only where they are shown.
     for (QAction* a : viewActions_) a->setEnabled(here || a == actions_["takeGround"]);
-    const bool solved = document_.shot().solve->motion == Motion::free;
-    for (const char* n : {"autoLevel", "takeWall", "takePlane", "originCamera", "quarterTurn", "faceCamera",
-                          "copyWorld", "pasteWorld", "worldOfShot", "lengthCamera", "typicalSize"})
-        actions_[n]->setEnabled(solved);
+    const bool solved = document_.shot().solve->hasDepth(), world = document_.shot().hasWorld();
+    for (const char* n : {"autoLevel", "takeWall", "takePlane"}) actions_[n]->setEnabled(solved);
+    for (const char* n : {"originCamera", "quarterTurn", "faceCamera", "copyWorld", "pasteWorld", "worldOfShot",
+                          "lengthCamera", "typicalSize"})
+        actions_[n]->setEnabled(world);
     actions_["takeGround"]->setEnabled(here && solved && groundEdits_.candidate());
     actions_["removeEvidence"]->setEnabled(!document_.shot().groundSpec.level.empty());
     actions_["removeLength"]->setEnabled(!document_.shot().groundSpec.lengths.empty());

@@ -96,9 +96,9 @@ void MainWindow::revealOnSolvePage(const char* widget) {
 void MainWindow::refreshSolveActions() {
     const Shot& s = document_.shot();
     const bool idle = s.hasPlate() && !document_.job().running();
-    actions_["residualVectors"]->setEnabled(s.solve->motion == Motion::free);
+    actions_["residualVectors"]->setEnabled(s.solve->hasDepth());
     actions_["slipOverlay"]->setEnabled(s.solve->motion == Motion::free);
-    const bool free = s.solve->motion == Motion::free, has = s.solve->has() && s.solve->motion != Motion::lockedOff;
+    const bool free = s.solve->motion == Motion::free, has = s.solve->hasLens();
     actions_["errorMap"]->setEnabled(free);
     actions_["refine"]->setEnabled(idle && free);
     actions_["nextBadFrame"]->setEnabled(has && !badFrames(*s.solve).empty());
@@ -114,7 +114,7 @@ void MainWindow::refreshSolveActions() {
     for (const char* n : {"leaveOutFrame", "fillGaps", "smoothPath"}) actions_[n]->setEnabled(idle && has);
     actions_["clearPathEdits"]->setEnabled(idle && !s.pathEdits.empty());
     actions_["makeMover"]->setEnabled(idle && !document_.selectedPaths().isEmpty());
-    actions_["lookForMovers"]->setEnabled(idle && s.solve->has() && s.solve->motion != Motion::lockedOff);
+    actions_["lookForMovers"]->setEnabled(idle && s.solve->hasLens());
     for (const char* n : {"selectMover", "removeMover"}) actions_[n]->setEnabled(!s.movers.empty());
 }
 

@@ -26,7 +26,7 @@ void LiveSolve::setOn(bool on) {
 
 bool LiveSolve::wanted() const {
     const Shot& s = document_.shot();
-    if (!on_ || document_.job().running() || !s.solve->has() || s.solve->motion == Motion::lockedOff) return false;
+    if (!on_ || document_.job().running() || !s.solve->hasLens()) return false;
     const Staleness stale = stalenessOf(s);
     return stale.solve && !stale.features && fingerprintOfSolveInput(s) != failedFor_;
 }

@@ -221,7 +221,7 @@ void BackSection::refresh() {
         cut_[i]->setValue(cut[i]);
         if (i >= 2) cut_[i]->parentWidget()->setVisible(b.cut.fullWidth > 0);
     }
-    const bool has = s.solve->has() && s.solve->motion != Motion::lockedOff;
+    const bool has = s.solve->hasLens();
     const Intrinsics& l = s.solve->lens;
     const auto shown = [&](double v, int digits) { return has ? QString::number(v, 'f', digits) : QString("–"); };
     solvedMm_->setText(shown(focalMmFromPx(l.focalPx, b.sensorWidthMm, s.plate.width, s.pixelAspect()), 3));

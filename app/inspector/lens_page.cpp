@@ -152,7 +152,7 @@ void LensPage::refreshDistortion() {
             if (LensKind(kind) == b.lens.kind()) f->setValue(b.lens.value(int(i)));
         }
     const SolveResult& r = *s.solve;
-    const bool has = r.has() && r.motion != Motion::lockedOff;
+    const bool has = r.hasLens();
     QStringList rows;
     for (int i = 0; has && i < r.lens.lens.count(); ++i) {
         const char* name = lensValueNames(r.lens.lens.kind())[size_t(i)];

@@ -145,7 +145,7 @@ void SolvePage::refresh() {
     if (!r.zooms && stated != r.lensNumbers.end()) sure = tr(" ± %1").arg(stated->sigma, 0, 'f', 2);
     else if (found && found->field.focalSigma() > 0)
         sure = tr(" ± %1").arg(focal * found->field.focalSigma(), 0, 'f', 2);
-    focal_->setText(has && r.motion != Motion::lockedOff ? QString::number(focal, 'f', 2) + sure : none);
+    focal_->setText(r.hasLens() ? QString::number(focal, 'f', 2) + sure : none);
     frames_->setText(has ? tr("%1 of %2").arg(r.solvedCount()).arg(r.frames.size()) : none);
     const auto rejected = std::count_if(r.outliers.begin(), r.outliers.end(), [](const auto& o) { return o.whole; });
     points_->setText(rejected > 0 ? tr("%1, %2 rejected").arg(r.points.size()).arg(rejected)

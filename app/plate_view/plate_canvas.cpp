@@ -303,7 +303,7 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
         drawLensGrid(painter, *lens, shot.plate.width, shot.plate.height,
                      [this](const Eigen::Vector2d& p) { return fromPixel(p.x(), p.y()); });
     drawThings(painter);
-    const bool free = shot.solve->motion == Motion::free;
+    const bool free = shot.solve->hasDepth();
     if (look_.errorMap && free) errorMap_.paint(painter, *this, document_);
     if (look_.shown) drawCheckPoints(painter, *this, document_);
     CameraPose pose;

@@ -32,7 +32,7 @@ void SceneCanvas::refresh() {
     const Shot& shot = document_.shot();
     cloud_.clear();
     cameras_.clear();
-    if (shot.solve->motion == Motion::free)
+    if (shot.solve->hasDepth())
         for (const SolvedPoint& p : shot.solve->points) cloud_.emplace_back(p.pathId, shot.worldPoint(p));
     residuals_.clear();
     for (const SolvedPoint& p : shot.solve->points) residuals_[p.pathId] = p.rmsPx;

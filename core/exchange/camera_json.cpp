@@ -126,6 +126,17 @@ std::string writeCameraJson(const SceneExport& s) {
             o["points"].push_back({{"id", p.id}, {"position", triple(p.position)}, {"rms_px", p.rmsPx}});
         j["movers"].push_back(o);
     }
+    for (const auto& still : s.stills)
+        j["reference_stills"].push_back(
+            {{"name", still.name},
+             {"image", {{"width", still.width}, {"height", still.height}, {"pixel_aspect", still.lens.pixelAspect}}},
+             {"position", triple(still.pose.position)},
+             {"rotation", turn(still.pose.worldFromCamera)},
+             {"focal_px", still.lens.focalPx},
+             {"focal_sigma", still.focalSigma},
+             {"principal_point_px", {still.lens.principalPoint.x(), still.lens.principalPoint.y()}},
+             {"lens", lensToJson(still.lens.lens)},
+             {"rms_px", still.rmsPx}});
     j["motion"] = s.motion;
     j["rms_px"] = s.rmsPx;
     if (s.checkRmsPx >= 0) j["check_rms_px"] = s.checkRmsPx;
@@ -197,6 +208,21 @@ SceneExport readCameraJson(const std::string& content, const std::string& source
             for (const auto& p : o.at("points"))
                 m.points.push_back({p.at("id"), "", tripleFrom(p.at("position")), p.at("rms_px")});
             s.movers.push_back(std::move(m));
+        }
+        for (const auto& o : j.value("reference_stills", ordered_json::array())) {
+            SceneExport::Still still;
+            still.name = o.at("name");
+            still.width = o.at("image").at("width");
+            still.height = o.at("image").at("height");
+            still.lens.pixelAspect = o.at("image").at("pixel_aspect");
+            still.pose = {tripleFrom(o.at("position")), quaternionFrom(o.at("rotation"))};
+            still.lens.focalPx = o.at("focal_px");
+            still.focalSigma = o.at("focal_sigma");
+            still.lens.principalPoint = {o.at("principal_point_px").at(0).get<double>(),
+                                         o.at("principal_point_px").at(1).get<double>()};
+            still.lens.lens = lensFromJson(o.at("lens"));
+            still.rmsPx = o.at("rms_px");
+            s.stills.push_back(still);
         }
         s.motion = j.at("motion");
         s.rmsPx = j.at("rms_px");

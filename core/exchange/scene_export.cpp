@@ -73,6 +73,10 @@ SceneExport gatherExport(const Shot& shot, const std::string& verdict) {
     e.world = {g.levelSigmaDeg, g.scaleSigma, g.evidence, shot.groundSpec.lengths, g.lengths, g.trouble};
     for (const KnownLength& k : setLengths(shot)) e.world.lengths.push_back(k);
     e.things = shot.things;
+    for (const SolvedStill& solved : shot.solve->stills)
+        if (const ReferenceStill* still = shot.still(solved.id); still && solved.solved)
+            e.stills.push_back({still->name, still->width, still->height, solved.lens,
+                                shot.ground->worldFromSolve.pose(solved.pose), solved.rmsPx, solved.focalSigma});
     e.readout = shot.solve->readout;
     e.openShare = shot.blur.openShare;
     for (const CheckPoint& c : shot.checkPoints)

@@ -37,6 +37,14 @@ struct SceneExport {
         std::vector<std::pair<int, CameraPose>> poses;  ///< world from mover
         std::vector<Point> points;
     };
+    /// A reference still with its own lens.
+    struct Still {
+        std::string name;
+        int width = 0, height = 0;  ///< px
+        Intrinsics lens;
+        CameraPose pose;
+        double rmsPx = 0, focalSigma = 0;
+    };
     int width = 0, height = 0;
     double pixelAspect = 1;
     Rational rate{25, 1};
@@ -68,6 +76,7 @@ struct SceneExport {
     std::vector<Point> points;
     std::vector<Thing> things;
     std::vector<Mover> movers;
+    std::vector<Still> stills;  ///< those that joined
 
     [[nodiscard]] Intrinsics intrinsics(const Frame& f) const { return {f.focalPx, pixelAspect, principalPoint, lens}; }
     [[nodiscard]] double focalMm(const Frame& f) const;

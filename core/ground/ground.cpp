@@ -36,8 +36,8 @@ class GroundBuilder {
         : basis_(basis), spec_(spec), solve_(*basis.solve), up_(basis.cameraUp) {}
 
     GroundFit build() {
-        if (solve_.motion == Motion::still) return still();
-        if (solve_.motion != Motion::free) return fit_;
+        if (solve_.motion == Motion::still && !solve_.hasDepth()) return still();
+        if (!solve_.hasDepth()) return fit_;
         takePlanes();
         const bool chosen = !spec_.level.empty() || spec_.origin.kind != WorldOrigin::Kind::automatic ||
                             spec_.facing.kind != WorldFacing::Kind::automatic;
@@ -407,7 +407,7 @@ std::shared_ptr<const GroundBasis> makeGroundBasis(std::shared_ptr<const SolveRe
     out->solve = std::move(solve);
     out->uprights = std::move(uprights);
     out->setLengths = std::move(setLengths);
-    if (out->solve->motion != Motion::free) return out;
+    if (!out->solve->hasDepth()) return out;
     Eigen::Vector3d up = Eigen::Vector3d::Zero();
     int count = 0;
     for (const SolvedFrame& f : out->solve->frames) {

@@ -23,10 +23,10 @@ struct SurePoint {
 
 /// The points of a solve with the covariance that the errors of their observations give them while the cameras stay as
 /// they are: the inverse of Jᵀ J / σ² over the frames of the point's stretch (all where it
-/// has none; Hartley & Zisserman 2004, section 5.2).
+/// has none) and the marks of reference stills (Hartley & Zisserman 2004, section 5.2).
 /// σ is the point's own RMS error, drawn towards that of the solve where it was seen few times, times
-/// `errorsTogether`. What all points share, the errors of the cameras, is not in it. Points that no two solved frames
-/// see are left out. Empty for solves without depth.
+/// `errorsTogether`. What all points share, the errors of the cameras, is not in it. Points that neither two solved
+/// frames nor a frame and a still see are left out. Empty for solves without depth.
 std::vector<SurePoint> surePoints(const SolveResult& solve);
 
 /// The one of a path, or null. `points` in any order.

@@ -54,6 +54,7 @@ const MaskShape* Shot::mask(int id) const { return findById(exclusions.masks, id
 const StraightEdge* Shot::straightEdge(int id) const { return findById(edges, id); }
 const Mover* Shot::mover(int id) const { return findById(movers, id); }
 const CheckPoint* Shot::checkPoint(int id) const { return findById(checkPoints, id); }
+const ReferenceStill* Shot::still(int id) const { return findById(stills, id); }
 
 const Mover* Shot::moverOfPath(int pathId) const {
     for (const Mover& m : movers)
@@ -75,13 +76,13 @@ std::optional<CameraPose> Shot::worldPose(int frame) const {
 }
 
 std::optional<Intrinsics> Shot::lens() const {
-    if (solve->has() && solve->motion != Motion::lockedOff) return solve->lens;
+    if (solve->hasLens()) return solve->lens;
     if (!hasPlate() || priors.distortion == Known::unknown) return std::nullopt;
     return givenLens();
 }
 
 std::optional<Intrinsics> Shot::lensAt(int frame) const {
-    if (solve->has() && solve->motion != Motion::lockedOff) return solve->intrinsics(frame);
+    if (solve->hasLens()) return solve->intrinsics(frame);
     return lens();
 }
 
@@ -178,6 +179,11 @@ uint64_t fingerprintOfSolveInput(const Shot& s) {
         }
         for (const PhotoSpot& p : s.photo.spots) h.add(p.pixel).add(p.position);
         h.add(s.photo.cameraHeight);
+    }
+    for (const ReferenceStill& still : s.stills) {
+        if (!still.on) continue;
+        h.add(still.id).add(still.width).add(still.height).add(still.focalPx.value_or(0));
+        for (const StillMark& m : still.marks) h.add(m.path).add(m.pixel).add(m.sigma);
     }
     for (const Path& p : *s.paths) {
         h.add(p.id).add(p.setAside).add(p.points.size());

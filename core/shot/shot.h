@@ -128,6 +128,19 @@ struct PhotoMatch {
     [[nodiscard]] bool empty() const { return lines.empty() && !horizon && !quad && spots.empty(); }
 };
 
+/// A photo of the place that the shot shows, with a lens of its own.
+struct ReferenceStill {
+    int id = 0;
+    std::string name;
+    std::string file;           ///< where it lies, as given or made absolute on reading
+    int width = 0, height = 0;  ///< px
+    double pixelAspect = 1;
+    std::optional<double> focalPx;  ///< from its metadata
+    std::vector<StillMark> marks;
+    bool on = true;  ///< off: kept, not used
+    friend bool operator==(const ReferenceStill&, const ReferenceStill&) = default;
+};
+
 /// Everything the artist makes for one plate. A value: copies are cheap (large parts are shared and never changed), and
 /// every edit makes a new one.
 struct Shot {
@@ -162,6 +175,7 @@ struct Shot {
     std::vector<PathEdit> pathEdits;
     std::vector<Mover> movers;
     PhotoMatch photo;
+    std::vector<ReferenceStill> stills;
     std::vector<PictureLine> uprights;  ///< upright edges found in frames of the plate
     GroundSpec groundSpec;
     std::shared_ptr<const GroundBasis> groundBasis;  ///< made of the solve; null = not yet
@@ -178,10 +192,11 @@ struct Shot {
     [[nodiscard]] const StraightEdge* straightEdge(int id) const;
     [[nodiscard]] const Mover* mover(int id) const;
     [[nodiscard]] const CheckPoint* checkPoint(int id) const;
+    [[nodiscard]] const ReferenceStill* still(int id) const;
     /// The mover that a path belongs to, or null.
     [[nodiscard]] const Mover* moverOfPath(int pathId) const;
     /// A camera in a world with a ground: things can be put there.
-    [[nodiscard]] bool hasWorld() const { return solve->motion == Motion::free || solve->motion == Motion::still; }
+    [[nodiscard]] bool hasWorld() const { return solve->hasDepth() || solve->motion == Motion::still; }
     [[nodiscard]] bool hasPlate() const { return plate.width > 0; }
     /// Rate after the artist's override.
     [[nodiscard]] Rational rate() const { return overrides.rate ? *overrides.rate : plate.rate; }

@@ -62,6 +62,13 @@ void requireSolve(const std::string& key, const SolveResult& r) {
             fail(at + " position", text("is no position"));
         if (r.zooms) inRange(at + " focal_px", f.focalPx, 1e-3, 1e8);
     }
+    for (const SolvedStill& still : r.stills) {
+        const std::string at = key + text(".stills, id %d", still.id);
+        inRange(at + " focal_px", still.lens.focalPx, 1e-3, 1e8);
+        inRange(at + " rotation's length", still.pose.worldFromCamera.norm(), 0.999, 1.001);
+        if (!still.pose.position.allFinite() || !still.lens.principalPoint.allFinite())
+            fail(at, text("holds no numbers"));
+    }
     for (const SolvedPoint& p : r.points)
         if (!p.position.allFinite() || p.position.norm() > 1e12)
             fail(key + text(".points, path %d position", p.pathId), "is no position");

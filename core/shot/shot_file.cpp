@@ -17,6 +17,7 @@
 #include "shot/older_versions.h"
 #include "shot/shot_check.h"
 #include "shot/solve_json.h"
+#include "shot/still_json.h"
 
 namespace va {
 namespace {
@@ -189,6 +190,7 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
            {"paths", json::array()},
            {"solve", solveJson(*s.solve)}};
     if (!s.photo.empty()) j["photo"] = photoJson(s.photo);
+    for (const ReferenceStill& still : s.stills) j["reference_stills"].push_back(stillJson(still, folder));
     for (const PictureLine& line : s.uprights) j["upright_edges"].push_back(lineJson(line));
     for (const Thing& t : s.things) {
         json o{{"id", t.id}};
@@ -287,6 +289,8 @@ Shot shotFromText(const std::string& content, const std::filesystem::path& file)
         s.exportFailed = j.value("export_failed", false);
         s.groundSpec = groundFrom(j.at("ground"));
         if (j.contains("photo")) s.photo = photoFrom(j["photo"]);
+        for (const auto& still : j.value("reference_stills", json::array()))
+            s.stills.push_back(stillFrom(still, file.parent_path()));
         for (const auto& line : j.value("upright_edges", json::array())) s.uprights.push_back(lineFrom(line));
         for (const auto& t : j.at("things")) {
             s.things.push_back(thingFrom(t));

@@ -7,6 +7,7 @@
 #include "shot/flat_json.h"
 #include "shot/json_parts.h"
 #include "shot/lens_json.h"
+#include "shot/still_json.h"
 
 namespace va {
 
@@ -82,6 +83,7 @@ nlohmann::json solveJson(const SolveResult& r) {
                                {"stretch", {p.stretch.first, p.stretch.last}},
                                {"weight", p.weight},
                                {"held_back", p.heldBack}});
+    for (const SolvedStill& still : r.stills) j["stills"].push_back(solvedStillJson(still));
     for (const auto& o : r.outliers)
         j["outliers"].push_back(
             {{"path", o.pathId}, {"whole", o.whole}, {"frames", o.frames}, {"reason", outlierNames[int(o.reason)]}});
@@ -139,6 +141,7 @@ SolveResult solveFrom(const json& j) {
                             p.at("worst_frame"), p.at("observations"),
                             FrameRange{p.at("stretch").at(0), p.at("stretch").at(1)}, p.value("weight", 1.0),
                             p.at("held_back")});
+    for (const json& still : j.value("stills", json::array())) r.stills.push_back(solvedStillFrom(still));
     for (const auto& o : j.at("outliers"))
         r.outliers.push_back({o.at("path"), o.at("whole"), o.at("frames").get<std::vector<int>>(),
                               named<OutlierReason>(o.at("reason"), outlierNames)});

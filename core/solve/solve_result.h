@@ -6,6 +6,7 @@
 #include "lens/lens_numbers.h"
 #include "solve/camera_track.h"
 #include "solve/constraints/known_measure.h"
+#include "solve/still.h"
 
 namespace va {
 
@@ -88,6 +89,12 @@ struct SolveDiagnostics {
 };
 
 /// What a solve gives. What only needs cameras takes a CameraTrack.
-struct SolveResult : CameraTrack, PointCloud, SolveDiagnostics {};
+struct SolveResult : CameraTrack, PointCloud, SolveDiagnostics {
+    std::vector<SolvedStill> stills;  ///< one for every reference still of the shot
+    /// Points have positions and not only directions: a free move, or a camera in one place with reference stills.
+    [[nodiscard]] bool hasDepth() const { return motion == Motion::free || (has() && !points.empty()); }
+    /// The lens was solved: a locked-off camera alone does not tell it.
+    [[nodiscard]] bool hasLens() const { return has() && (motion != Motion::lockedOff || hasDepth()); }
+};
 
 }  // namespace va

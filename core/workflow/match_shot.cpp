@@ -12,6 +12,7 @@
 #include "workflow/mover_work.h"
 #include "workflow/photo_work.h"
 #include "workflow/settle_doubt.h"
+#include "workflow/still_work.h"
 #include "workflow/track_shot.h"
 #include "workflow/undistort_first.h"
 #include "workflow/upright_edges.h"
@@ -74,14 +75,17 @@ namespace {
 
 using SolvePaths = std::function<SolveResult(const std::vector<Path>&, const SolveRequest&)>;
 
-/// The camera alone: the ground and movers follow with `finished`.
-Shot solvedBy(const Shot& shot, const SolvePaths& solve) {
+/// The camera alone, with its reference stills: the ground and movers follow with `finished`.
+Shot solvedBy(const Shot& shot, Progress& progress, const SolvePaths& solve) {
     std::vector<Path> ofScene;
     if (!shot.movers.empty())
         for (const Path& p : *shot.paths)
             if (!shot.moverOfPath(p.id)) ofScene.push_back(p);
     Shot out = shot;
-    SolveResult result = solve(shot.movers.empty() ? *shot.paths : ofScene, solveRequestFor(shot));
+    const std::vector<Path>& paths = shot.movers.empty() ? *shot.paths : ofScene;
+    SolveResult result = solve(paths, solveRequestFor(shot));
+    if (const auto stills = stillRequests(shot); !stills.empty() && result.has())
+        result = withStillViews(result, paths, stills, shotFocalFor(shot, result), progress);
     out.solve = std::make_shared<SolveResult>(shot.pathEdits.empty() ? std::move(result)
                                                                      : withPathEdits(result, shot.pathEdits));
     out.solveFrom = fingerprintOfSolveInput(shot);
@@ -90,13 +94,13 @@ Shot solvedBy(const Shot& shot, const SolvePaths& solve) {
 }
 
 Shot cameraSolved(const Shot& shot, Progress& progress) {
-    return solvedBy(shot, [&](const std::vector<Path>& paths, const SolveRequest& request) {
+    return solvedBy(shot, progress, [&](const std::vector<Path>& paths, const SolveRequest& request) {
         return solveShot(paths, request, progress);
     });
 }
 
 Shot cameraUpdated(const Shot& shot, Progress& progress) {
-    return solvedBy(shot, [&](const std::vector<Path>& paths, const SolveRequest& request) {
+    return solvedBy(shot, progress, [&](const std::vector<Path>& paths, const SolveRequest& request) {
         return updateSolve(paths, request, *shot.solve, progress);
     });
 }
@@ -123,9 +127,13 @@ std::vector<const CheckPoint*> usedCheckPoints(const Shot& shot) {
     return out;
 }
 
-Shot withSolve(const Shot& shot, Progress& progress) { return finished(cameraSolved(shot, progress), progress); }
+Shot withSolve(const Shot& shot, Progress& progress) {
+    if (shot.frames().size() == 1) return withPhotoMatched(shot, progress);
+    return finished(cameraSolved(shot, progress), progress);
+}
 
 Shot withSolveUpdated(const Shot& shot, Progress& progress) {
+    if (shot.frames().size() == 1) return withPhotoMatched(shot, progress);
     return finished(cameraUpdated(shot, progress), progress);
 }
 
@@ -182,6 +190,12 @@ Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
     if (shot.care == Care::careful && solved.solve->motion == Motion::free)
         if (const Shot better = withGuidedTrack(solved, progress); better.paths != solved.paths)
             solved = cameraSolved(better, progress);
+    if (stillsWantMatches(solved)) {
+        if (soFar) *soFar = solved;
+        solved = withStillMatches(solved, progress);
+        // A free move places the new features; one in a single place only needs their directions.
+        solved = solved.solve->motion == Motion::free ? cameraUpdated(solved, progress) : cameraSolved(solved, progress);
+    }
     // What is measured anew lies within a pixel of where it was: the solve goes on from where it is.
     const Shot better = withSmearRemeasured(solved, progress);
     return withUprightsFound(

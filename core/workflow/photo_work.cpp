@@ -10,6 +10,7 @@
 #include "lens/film_back.h"
 #include "workflow/lens_work.h"
 #include "workflow/match_shot.h"
+#include "workflow/still_work.h"
 #include "workflow/upright_edges.h"
 
 namespace va {
@@ -67,6 +68,33 @@ Shot withPhotoMatched(const Shot& shot) {
     return withGround(out, out.groundSpec);
 }
 
+Shot withPhotoMatched(const Shot& shot, Progress& progress) {
+    Shot out = withPhotoMatched(shot);
+    const std::vector<StillRequest> stills = stillRequests(shot);
+    if (stills.empty()) return out;
+    auto base = std::make_shared<SolveResult>(*out.solve);
+    if (!base->has()) {
+        // Nothing tells the camera yet: the stills may. It stands at the origin and looks ahead.
+        base->motion = Motion::still;
+        base->trouble = SolveTrouble::noParallax;
+        base->lens = shot.givenLens();
+        SolvedFrame& frame = base->frames.front();
+        frame.solved = true;
+        frame.focalPx = base->lens.focalPx;
+    }
+    auto joined = std::make_shared<SolveResult>(
+        withStillViews(*base, *shot.paths, stills, shotFocalFor(out, *base), progress));
+    if (!joined->hasDepth() && !out.solve->has()) {
+        auto none = std::make_shared<SolveResult>(*out.solve);
+        none->stills = joined->stills;
+        out.solve = none;
+        return out;
+    }
+    out.solve = joined;
+    out.groundBasis = nullptr;
+    return withGround(out, out.groundSpec);
+}
+
 Shot matchedPhoto(const Shot& shot, int frame, Progress& progress) {
     Shot out = withMetadataFocal(shot);
     out.photo.frame = frame;
@@ -74,7 +102,8 @@ Shot matchedPhoto(const Shot& shot, int frame, Progress& progress) {
         std::any_of(out.photo.lines.begin(), out.photo.lines.end(), [](const PhotoLine& l) { return l.drawn; }) ||
         out.photo.quad || out.photo.spots.size() >= 3;
     if (!drawn) out = withPhotoLines(out, frame, progress);
-    return withPhotoMatched(out);
+    if (stillsWantMatches(out)) out = withStillMatches(out, progress);
+    return withPhotoMatched(out, progress);
 }
 
 }  // namespace va

@@ -15,10 +15,14 @@ Shot withMetadataFocal(const Shot& shot);
 Shot withPhotoLines(const Shot& shot, int frame, Progress& progress);
 
 /// The camera that the shot's lines, points and known numbers give, as the solve of its frame, and the world with it.
-/// Where they give none the solve is empty and the sentence is in shot.photo.fit.
+/// Where they give none the solve is empty and the sentence is in shot.photo.fit. Quick: for every move of the mouse.
 Shot withPhotoMatched(const Shot& shot);
 
-/// The automatic match of one picture: metadata, lines, camera, level. Lines that the artist drew are taken instead of
+/// The same with the shot's reference stills joined: then there are points, and the ground is made from them. Throws
+/// Cancelled.
+Shot withPhotoMatched(const Shot& shot, Progress& progress);
+
+/// The automatic match of one picture: metadata, lines, camera, reference stills, level. Lines that the artist drew are taken instead of
 /// found ones. Throws InputError and Cancelled.
 Shot matchedPhoto(const Shot& shot, int frame, Progress& progress);
 

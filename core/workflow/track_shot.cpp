@@ -310,6 +310,23 @@ Shot withMorePaths(const Shot& shot, Density density, Progress& progress, const 
     return out;
 }
 
+std::vector<Path> pathsTrackedFrom(const Shot& shot, std::vector<Path> paths, int frame, Progress& progress) {
+    if (paths.empty()) return paths;
+    const std::vector<int> frames = framesToTrack(shot);
+    Tracker tracker(shot, progress);
+    for (const int end : {frames.back(), frames.front()}) {
+        if (end == frame) continue;
+        TrackRequest request = tracker.request(between(shot, frame, end));
+        request.goOn = std::move(paths);
+        request.findNew = false;
+        request.watch = {};
+        request.options.backward = false;
+        request.options.shortestPath = 1;
+        paths = tracker.track(std::move(request));
+    }
+    return paths;
+}
+
 Shot withGuidedTrack(const Shot& shot, Progress& progress, std::string* sentence) {
     const auto say = [&](const std::string& s) {
         if (sentence) *sentence = s;

@@ -30,6 +30,10 @@ Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar = nullptr,
 Shot withMorePaths(const Shot& shot, Density density, Progress& progress,
                    const std::optional<Intrinsics>& undistort = std::nullopt);
 
+/// Paths that begin in `frame`, tracked from there to both ends of the range; those that are lost at once stay as they
+/// are. Counts as one unit of progress a frame. Throws as withPaths.
+std::vector<Path> pathsTrackedFrom(const Shot& shot, std::vector<Path> paths, int frame, Progress& progress);
+
 /// Guided track: with a solve, lost features are looked for where the solve expects them, and pieces are joined.
 /// `sentence`, if given, tells what was won. Without a solve the shot comes back as it was, and the sentence says so.
 Shot withGuidedTrack(const Shot& shot, Progress& progress, std::string* sentence = nullptr);

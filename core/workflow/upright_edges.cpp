@@ -76,7 +76,7 @@ std::vector<PictureLine> straightLinesOf(PlateSource& plate, int frame, const In
 }
 
 Shot withUprightsFound(const Shot& shot, Progress& progress) {
-    if (shot.solve->motion != Motion::free || !shot.groundSpec.level.empty() || shot.ground->placed) return shot;
+    if (!shot.solve->hasDepth() || !shot.groundSpec.level.empty() || shot.ground->placed) return shot;
     if (groundIsPlain(*shot.ground, shot.groundBasis->cameras)) return shot;
     progress.stage(text("Looking for upright edges"), 0, 0.5);
     std::vector<int> frames;

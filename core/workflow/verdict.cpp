@@ -11,6 +11,7 @@
 #include "lens/film_back.h"
 #include "workflow/match_shot.h"
 #include "workflow/stale.h"
+#include "workflow/still_work.h"
 #include "workflow/track_shot.h"
 
 namespace va {
@@ -80,7 +81,7 @@ std::string lensInBrief(const LensModel& l) {
 }
 
 Verdict onLens(const Shot& s) {
-    const bool solved = s.solve->has() && s.solve->motion != Motion::lockedOff;
+    const bool solved = s.solve->hasLens();
     if (!solved) {
         if (s.priors.distortion != Known::unknown && !s.priors.lens.isZero())
             return {
@@ -272,9 +273,44 @@ Verdict onPhoto(const Shot& s) {
     return {Lamp::good, number};
 }
 
+/// What to do about a camera in one place: a photo from elsewhere, or what is wrong with those that there are.
+std::string stillsHint(const Shot& s) {
+    for (const ReferenceStill& still : s.stills)
+        if (still.on) return stillVerdict(s, still);
+    return text("A photo of the place from a few steps aside gives it depth: add it as a reference still.");
+}
+
+/// A camera in one place, to which reference stills gave depth; or why they did not.
+Verdict onStills(const Shot& s) {
+    const SolveResult& r = *s.solve;
+    int joined = 0, marks = 0;
+    double worst = 0;
+    std::string trouble;
+    for (const ReferenceStill& still : s.stills)
+        for (const SolvedStill& solved : r.stills) {
+            if (solved.id != still.id) continue;
+            if (solved.solved) ++joined, marks += int(solved.used.size()), worst = std::max(worst, solved.rmsPx);
+            else if (trouble.empty()) trouble = stillVerdict(s, still);
+        }
+    const std::string move = r.motion == Motion::still      ? text("Photo")
+                             : r.motion == Motion::nodalPan ? text("Nodal pan")
+                                                            : text("Locked-off camera");
+    std::string number = text("%s with depth from %d reference still%s: %zu points, marks fit to %.2f px", move.c_str(),
+                              joined, joined == 1 ? "" : "s", r.points.size(), worst);
+    if (r.motion == Motion::nodalPan) number += text(" · rotation %.2f px", r.rmsPx);
+    if (stalenessOf(s).solve) return {Lamp::stale, text("%s, before the last change. Solve again.", number.c_str())};
+    if (r.motion != Motion::nodalPan && focalDoubt(r) > 0.03)
+        return {Lamp::look, number + text(". The focal length is only known to ±%.0f %%: give it if you know it, or take "
+                                          "a still from another side.",
+                                          100 * focalDoubt(r))};
+    if (!trouble.empty()) return {Lamp::look, number + ". " + trouble};
+    return {Lamp::good, number};
+}
+
 Verdict onSolve(const Shot& s) {
     const SolveResult& r = *s.solve;
     if (s.solveFrom == 0) return {Lamp::none, text("Not solved yet")};
+    if (r.motion != Motion::free && r.hasDepth()) return onStills(s);
     if (r.motion == Motion::still || !s.photo.fit->trouble.empty()) return onPhoto(s);
     const int frames = int(r.frames.size());
     if (const std::string focal = focalContradiction(s); !focal.empty() && !stalenessOf(s).solve)
@@ -310,13 +346,13 @@ Verdict onSolve(const Shot& s) {
         case SolveTrouble::noParallax:
             if (r.motion == Motion::lockedOff)
                 return {Lamp::look,
-                        text("Locked-off camera: no depth can be solved. Use a clip with a moving camera, or match it "
-                             "as a still.")};
+                        text("Locked-off camera: no depth can be solved. Match a frame of it as a photo, or add a photo "
+                             "of the place from a few steps aside as a reference still.")};
             return {Lamp::look,
                     text("Nodal pan%s (%.2f px%s): no depth can be solved, so there is no floor. The rotation is "
-                         "solved over "
-                         "%d of %d frames and can be exported.",
-                         r.zooms ? " with a zoom" : "", r.rmsPx, readoutInBrief(r).c_str(), r.solvedCount(), frames)};
+                         "solved over %d of %d frames and can be exported. %s",
+                         r.zooms ? " with a zoom" : "", r.rmsPx, readoutInBrief(r).c_str(), r.solvedCount(), frames,
+                         stillsHint(s).c_str())};
         case SolveTrouble::growthStopped:
         case SolveTrouble::none: break;
     }
@@ -393,7 +429,7 @@ Verdict onGround(const Shot& s) {
     if (!s.solve->has()) return {Lamp::none, text("Needs a solve")};
     if (!s.hasWorld()) return {Lamp::none, text("No depth, so no floor")};
     const GroundFit& g = *s.ground;
-    if (s.solve->motion == Motion::still) {
+    if (s.solve->motion == Motion::still && !s.solve->hasDepth()) {
         if (!g.trouble.empty()) return {Lamp::look, g.trouble};
         return {Lamp::good,
                 text("Level to ± %.1f° by the photo match. %s", std::max(0.05, g.levelSigmaDeg),

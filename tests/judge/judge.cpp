@@ -5,6 +5,7 @@
 #include <Eigen/Eigenvalues>
 #include <Eigen/Geometry>
 #include <cstdio>
+#include <cstdlib>
 #include <functional>
 #include <map>
 #include <nlohmann/json.hpp>
@@ -125,6 +126,50 @@ Similarity startAlignment(const Truth& t, const std::map<int, Solved>& solved) {
     return out;
 }
 
+/// Things anchored at true points, by their true pixels through the solved cameras: RMS slide; −1 where none can be.
+double stickOf(const Truth& truth, const std::map<int, Solved>& solved) {
+    double stick = 0;
+    int count = 0;
+    for (const TruePoint& p : truth.points) {
+        std::vector<Observation> seen;
+        std::vector<std::pair<int, Eigen::Vector2d>> pixels;
+        for (const auto& [frame, pixel] : p.seen) {
+            const auto s = solved.find(frame);
+            if (s == solved.end()) continue;
+            if (const auto n = s->second.lens.normalisedFromPixel(pixel))
+                seen.push_back({&s->second.view, *n, 1}), pixels.emplace_back(frame, pixel);
+        }
+        const auto placed = triangulate(seen);
+        if (!placed) continue;
+        for (const auto& [frame, pixel] : pixels)
+            if (const auto q = project(solved.at(frame).view, solved.at(frame).lens, placed->position))
+                stick += (*q - pixel).squaredNorm(), ++count;
+    }
+    return count ? std::sqrt(stick / count) : -1;
+}
+
+/// True points through both cameras after the best similarity: RMS.
+double shapeOf(const Truth& truth, const std::map<int, Solved>& solved, const Similarity& start,
+               Similarity* best = nullptr) {
+    const auto residuals = [&](const Eigen::VectorXd& x) {
+        const Similarity s = similarityOf(x).after(start);
+        std::vector<double> r;
+        for (const TruePoint& p : truth.points)
+            for (const auto& [frame, pixel] : p.seen) {
+                const auto at = solved.find(frame);
+                if (at == solved.end()) continue;
+                const auto q = project(at->second.view, at->second.lens, s.point(p.position));
+                r.push_back(q ? q->x() - pixel.x() : 1000), r.push_back(q ? q->y() - pixel.y() : 1000);
+            }
+        return Eigen::VectorXd(Eigen::Map<Eigen::VectorXd>(r.data(), Eigen::Index(r.size())));
+    };
+    Eigen::VectorXd x = Eigen::VectorXd::Zero(7);
+    minimise(x, residuals);
+    if (best) *best = similarityOf(x).after(start);
+    const Eigen::VectorXd left = residuals(x);
+    return std::sqrt(left.squaredNorm() / (double(left.size()) / 2));
+}
+
 }  // namespace
 
 std::string Judgement::line() const {
@@ -199,6 +244,53 @@ MoverJudgement judgeMover(const std::string& cameraJson, const std::string& trut
     return out;
 }
 
+StillsJudgement judgeStills(const std::string& cameraJson, const std::string& truthJson,
+                            const std::string& stillsTruthJson) {
+    const SceneExport scene = readCameraJson(cameraJson, "camera.json");
+    const Truth shot = readTruth(truthJson);
+    Truth truth = readTruth(stillsTruthJson);
+    StillsJudgement out;
+    std::map<int, Solved> solved;
+    // Numbers of the stills' truth are the ends of their names; those of the shot lie far above.
+    double focal = 0;
+    for (const auto& still : scene.stills) {
+        const size_t digits = still.name.find_last_not_of("0123456789");
+        const int number = std::atoi(still.name.c_str() + (digits == std::string::npos ? 0 : digits + 1));
+        if (!truth.frames.contains(number)) continue;
+        solved[number] = {viewFromPose(still.pose), still.pose, still.lens};
+        focal = std::max(focal, 100 * std::fabs(still.lens.focalPx / truth.frames.at(number).lens.focalPx - 1));
+    }
+    out.stills = int(solved.size());
+    out.worstFocalPercent = focal;
+    std::map<int, Solved> frames;
+    for (const auto& f : scene.frames)
+        if (f.solved && shot.frames.contains(f.frame)) {
+            frames[f.frame] = {viewFromPose(f.pose), f.pose, scene.intrinsics(f)};
+            truth.frames[f.frame] = shot.frames.at(f.frame);
+        }
+    for (TruePoint& p : truth.points)
+        for (const auto& [frame, camera] : frames) {
+            const TrueFrame& t = truth.frames.at(frame);
+            const auto q = project(t.pose, t.lens, p.position);
+            if (q && q->x() > 0 && q->y() > 0 && q->x() < scene.width - 1 && q->y() < scene.height - 1)
+                p.seen.emplace_back(frame, *q);
+        }
+    std::erase_if(truth.points, [](const TruePoint& p) { return p.seen.back().first < 1000; });
+    solved.insert(frames.begin(), frames.end());
+    if (out.stills == 0 || solved.size() < 3) return out;
+    out.stickPx = stickOf(truth, solved);
+    Similarity best;
+    out.shapePx = shapeOf(truth, solved, startAlignment(truth, solved), &best);
+    // Positions of the stills, over how far they are from the shot's camera.
+    const Eigen::Vector3d shotAt = frames.begin()->second.pose.position;
+    for (const auto& [number, s] : solved) {
+        if (frames.contains(number)) continue;
+        const Eigen::Vector3d off = best.point(truth.frames.at(number).pose.position) - s.pose.position;
+        out.worstPlacePercent = std::max(out.worstPlacePercent, 100 * off.norm() / (s.pose.position - shotAt).norm());
+    }
+    return out;
+}
+
 // The truth's places in the pictures are those of each frame's pose, for a rolling shutter that of the middle row; the
 // solved cameras are compared by their poses as well.
 Judgement judge(const std::string& cameraJson, const std::string& truthJson) {
@@ -216,44 +308,9 @@ Judgement judge(const std::string& cameraJson, const std::string& truthJson) {
     if (out.solved < 3) return out;
 
     const bool depth = scene.motion == "free";
-    double stick = 0;
-    int stickCount = 0;
-    for (const TruePoint& p : depth ? truth.points : std::vector<TruePoint>()) {
-        std::vector<Observation> seen;
-        std::vector<std::pair<int, Eigen::Vector2d>> pixels;
-        for (const auto& [frame, pixel] : p.seen) {
-            const auto s = solved.find(frame);
-            if (s == solved.end()) continue;
-            if (const auto n = s->second.lens.normalisedFromPixel(pixel))
-                seen.push_back({&s->second.view, *n, 1}), pixels.emplace_back(frame, pixel);
-        }
-        const auto placed = triangulate(seen);
-        if (!placed) continue;
-        for (const auto& [frame, pixel] : pixels)
-            if (const auto q = project(solved.at(frame).view, solved.at(frame).lens, placed->position))
-                stick += (*q - pixel).squaredNorm(), ++stickCount;
-    }
-    out.stickPx = stickCount ? std::sqrt(stick / stickCount) : -1;
-
+    out.stickPx = depth ? stickOf(truth, solved) : -1;
     const Similarity start = startAlignment(truth, solved);
-    const auto shapeResiduals = [&](const Eigen::VectorXd& x) {
-        const Similarity s = similarityOf(x).after(start);
-        std::vector<double> r;
-        for (const TruePoint& p : truth.points)
-            for (const auto& [frame, pixel] : p.seen) {
-                const auto at = solved.find(frame);
-                if (at == solved.end()) continue;
-                const auto q = project(at->second.view, at->second.lens, s.point(p.position));
-                r.push_back(q ? q->x() - pixel.x() : 1000), r.push_back(q ? q->y() - pixel.y() : 1000);
-            }
-        return Eigen::VectorXd(Eigen::Map<Eigen::VectorXd>(r.data(), Eigen::Index(r.size())));
-    };
-    Eigen::VectorXd x = Eigen::VectorXd::Zero(7);
-    if (depth) {
-        minimise(x, shapeResiduals);
-        const Eigen::VectorXd left = shapeResiduals(x);
-        out.shapePx = std::sqrt(left.squaredNorm() / (double(left.size()) / 2));
-    }
+    if (depth) out.shapePx = shapeOf(truth, solved, start);
 
     const auto pathResiduals = [&](const Eigen::VectorXd& y) {
         const Similarity s = similarityOf(y).after(start);

@@ -33,6 +33,19 @@ struct MoverJudgement {
 /// Judges the first mover of a camera.json by the first of a truth file. Throws va::InputError when there is none.
 MoverJudgement judgeMover(const std::string& cameraJson, const std::string& truthJson);
 
+/// How reference stills compare with true ones: over true points that stills see, in the stills and in the frames of
+/// the shot.
+struct StillsJudgement {
+    int stills = 0;         ///< compared
+    double stickPx = -1;    ///< as in Judgement, over frames and stills
+    double shapePx = -1;    ///< as in Judgement
+    double worstFocalPercent = 0, worstPlacePercent = 0;  ///< place: of its distance from the shot's camera
+};
+
+/// Judges a camera.json with reference stills, whose names end in the frame numbers of the stills' truth (below 1000).
+StillsJudgement judgeStills(const std::string& cameraJson, const std::string& truthJson,
+                            const std::string& stillsTruthJson);
+
 /// Judges the text of a camera.json by the text of a truth file. Throws va::InputError for wrong files. Needs three
 /// solved frames.
 Judgement judge(const std::string& cameraJson, const std::string& truthJson);

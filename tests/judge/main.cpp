@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// va-judge CAMERA.JSON TRUTH.JSON: compares a solve with a known true camera and prints one line.
+// va-judge CAMERA.JSON TRUTH.JSON [STILLS.TRUTH.JSON]: compares a solve with a known true camera and prints a line.
 #include <cstdio>
 
 #include "base/atomic_file.h"
@@ -7,8 +7,8 @@
 #include "judge.h"
 
 int main(int argc, char** argv) {
-    if (argc != 3) {
-        std::fprintf(stderr, "usage: va-judge camera.json truth.json\n");
+    if (argc != 3 && argc != 4) {
+        std::fprintf(stderr, "usage: va-judge camera.json truth.json [stills.truth.json]\n");
         return 2;
     }
     try {
@@ -18,6 +18,11 @@ int main(int argc, char** argv) {
             const va::MoverJudgement m = va::judgeMover(camera, truth);
             std::printf("mover: %d frames, rotation %.4f deg, place %.4f %% of its distance\n", m.frames, m.rotationDeg,
                         m.placePercent);
+        }
+        if (argc == 4) {
+            const va::StillsJudgement s = va::judgeStills(camera, truth, va::readFile(argv[3]));
+            std::printf("%d stills: stick %.4f px, shape %.4f px, focal %.3f %%, place %.3f %%\n", s.stills, s.stickPx,
+                        s.shapePx, s.worstFocalPercent, s.worstPlacePercent);
         }
         return 0;
     } catch (const va::Error& e) {

@@ -30,7 +30,7 @@ void PathIndex::update(const Shot& shot) {
 
 void PathIndex::goTo(const Shot& shot, int frame) {
     frame_ = frame;
-    free_ = shot.solve->motion == Motion::free;
+    free_ = shot.solve->hasDepth();
     camera_ = shot.cameraAt(frame);
     movers_.clear();
     for (const Mover& m : shot.movers) movers_.push_back(moverWorldPose(shot, m, frame));

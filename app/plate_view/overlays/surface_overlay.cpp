@@ -60,7 +60,7 @@ void drawSurfaceGrid(QPainter& painter, const Surface& surface, const Similarity
 void SurfaceOverlay::lookAt(const Document& document, const std::optional<Eigen::Vector2d>& pixel) {
     tile_.reset();
     const Shot& shot = document.shot();
-    if (!pixel || !shot.groundBasis || shot.solve->motion != Motion::free) return;
+    if (!pixel || !shot.groundBasis || !shot.solve->hasDepth()) return;
     if (!finder_ || frame_ != document.frame() || ground_ != shot.ground) {
         const auto camera = shot.solve->cameraAt(document.frame());
         if (!camera) return;
