@@ -59,10 +59,12 @@ void MainWindow::makeGroundActions() {
                 [this] { groundEdits_.takeCandidate(GroundEdits::TakeAs::ground); }));
     add("takeWall", tr("Take the plane that is shown as an upright wall"), tr("As wall"), {}, {},
         [this] { groundEdits_.takeCandidate(GroundEdits::TakeAs::wall); });
-    add("takePlane", tr("Keep the plane that is shown, or one through the selected points, as a named plane"),
+    add("takePlane", tr("Keep the plane that is shown, or one through the selected points or patch, as a named plane"),
         tr("Keep"), {}, {}, [this] {
             const auto chosen = selectionInOrder();
             if (!groundEdits_.candidate() && chosen.size() >= 3) return groundEdits_.namePlane(chosen);
+            if (!groundEdits_.candidate() && document_.selectedPatch() != 0)
+                return groundEdits_.planeOfPatch(document_.selectedPatch());
             groundEdits_.takeCandidate(GroundEdits::TakeAs::plane);
         });
 
@@ -79,6 +81,9 @@ void MainWindow::makeGroundActions() {
         groundEdits_.setOrigin(tr("Origin under the camera"),
                                {WorldOrigin::Kind::underCamera, {}, document_.frame(), 0, 0});
     });
+    add("removePlane", tr("Remove the chosen named plane"), tr("Remove plane"), {}, {}, {});
+    add("originCorner", tr("Origin at a corner of the plane that is shown or was kept last; again: the next corner"),
+        tr("Corner"), {}, {}, [this] { groundEdits_.originAtCorner(); });
     const auto along = [this, needs](bool x) {
         if (!needs(2, tr("Select two points first: the axis goes from the first to the second."))) return;
         const auto chosen = selectionInOrder();
@@ -189,11 +194,12 @@ void MainWindow::refreshGroundActions() {
     // Tab and Return belong to the candidates only where they are shown.
     for (QAction* a : viewActions_) a->setEnabled(here || a == actions_["takeGround"]);
     const bool solved = document_.shot().solve->hasDepth(), world = document_.shot().hasWorld();
-    for (const char* n : {"autoLevel", "takeWall", "takePlane"}) actions_[n]->setEnabled(solved);
+    for (const char* n : {"autoLevel", "takeWall", "takePlane", "originCorner"}) actions_[n]->setEnabled(solved);
     for (const char* n : {"originCamera", "quarterTurn", "faceCamera", "copyWorld", "pasteWorld", "worldOfShot",
                           "lengthCamera", "typicalSize"})
         actions_[n]->setEnabled(world);
     actions_["takeGround"]->setEnabled(here && solved && groundEdits_.candidate());
+    actions_["removePlane"]->setEnabled(!document_.shot().groundSpec.planes.empty());
     actions_["removeEvidence"]->setEnabled(!document_.shot().groundSpec.level.empty());
     actions_["removeLength"]->setEnabled(!document_.shot().groundSpec.lengths.empty());
 }

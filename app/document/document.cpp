@@ -341,7 +341,7 @@ void Document::startJob(const QString& name, Parts parts, Job::Work work) {
 }
 
 void Document::matchShot() {
-    startJob(tr("Match shot"), Part::paths | Part::solve | Part::movers,
+    startJob(tr("Match shot"), Parts(Part::paths) | Part::solve | Part::movers | Part::stills,
              [](const Shot& s, Progress& p, Shot& soFar) { return va::matchShot(s, p, &soFar); });
 }
 void Document::trackFeatures() {

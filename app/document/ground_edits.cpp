@@ -107,6 +107,35 @@ void GroundEdits::removePlane(int id) {
            [&](GroundSpec& spec) { std::erase_if(spec.planes, [&](const NamedPlane& p) { return p.id == id; }); });
 }
 
+void GroundEdits::planeOfPatch(int patch) {
+    const FlatPatch* p = document_.shot().patch(patch);
+    const std::vector<int> paths = p ? pathsOnPatch(document_.shot(), *p) : std::vector<int>();
+    if (paths.size() < 3) {
+        Q_EMIT document_.troubled(
+            tr("Fewer than three solved features lie on the patch: track it, or track more features on it."));
+        return;
+    }
+    namePlane(paths);
+}
+
+void GroundEdits::originAtCorner() {
+    if (candidate()) takeCandidate(TakeAs::plane);
+    const GroundSpec& now = document_.shot().groundSpec;
+    if (now.planes.empty()) {
+        Q_EMIT document_.troubled(tr("Show a candidate or keep a plane first: the origin goes to a corner of it."));
+        return;
+    }
+    const int plane = now.planes.back().id;
+    const bool again = now.origin.kind == WorldOrigin::Kind::corner && now.origin.plane == plane;
+    setOrigin(tr("Origin at a plane's corner"),
+              {WorldOrigin::Kind::corner, {}, 0, plane, again ? (now.origin.corner + 1) % 4 : 0});
+}
+
+void GroundEdits::faceAlongEdge(const Eigen::Vector2d& from, const Eigen::Vector2d& to, bool alongX) {
+    const PictureLine line = lineAlongEdge(document_.shot(), {document_.frame(), from, to});
+    setFacing(tr("Face along an edge"), {WorldFacing::Kind::edge, {}, line, 0, document_.frame(), alongX, 0});
+}
+
 void GroundEdits::addLength(const KnownLength& length) {
     change(tr("Add a known length"), [&](GroundSpec& spec) { spec.lengths.push_back(length); });
 }

@@ -33,6 +33,8 @@ class GroundEdits : public QObject {
     // ---- planes
     void namePlane(const std::vector<int>& paths);
     void removePlane(int id);
+    /// A named plane through the features on a patch.
+    void planeOfPatch(int patch);
 
     // ---- scale
     void addLength(const KnownLength& length);
@@ -43,6 +45,10 @@ class GroundEdits : public QObject {
     void setOrigin(const QString& name, const WorldOrigin& origin);
     void setFacing(const QString& name, const WorldFacing& facing);
     void quarterTurn();
+    /// The origin at a corner of the plane that is shown, or of the last one kept; again: at its next corner.
+    void originAtCorner();
+    /// Z, or X, along an edge on the ground, by a stroke in the current frame. Throws InputError.
+    void faceAlongEdge(const Eigen::Vector2d& from, const Eigen::Vector2d& to, bool alongX);
     /// By hand, on top of the rest: metres or units along the world's axes, and a rotation about its upright in
     /// radians.
     void moveByHand(const Eigen::Vector3d& by, double turn);

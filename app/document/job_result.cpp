@@ -75,13 +75,23 @@ void takeMovers(const Shot& before, const Shot& made, Shot& now) {
     }
 }
 
+void takeStills(const Shot&, const Shot& made, Shot& now) {
+    for (ReferenceStill& still : now.stills) {
+        const ReferenceStill* found = made.still(still.id);
+        if (!found) continue;
+        std::erase_if(still.marks, [](const StillMark& m) { return !m.byHand; });
+        for (const StillMark& m : found->marks)
+            if (!m.byHand) still.marks.push_back(m);
+    }
+}
+
 struct PartTaker {
     Part part;
     void (*take)(const Shot& before, const Shot& made, Shot& now);
 };
 constexpr PartTaker partTakers[] = {{Part::paths, takePaths},  {Part::patches, takePatches}, {Part::edges, takeEdges},
                                     {Part::chart, takeChart},  {Part::lens, takeLens},       {Part::solve, takeSolve},
-                                    {Part::movers, takeMovers}};
+                                    {Part::movers, takeMovers}, {Part::stills, takeStills}};
 
 }  // namespace
 

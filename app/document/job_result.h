@@ -14,7 +14,8 @@ enum class Part {
     chart = 8,    ///< the calibration from a chart
     lens = 16,    ///< distortion and principal point
     solve = 32,   ///< the camera's solve
-    movers = 64   ///< solves of movers, and movers that were found
+    movers = 64,  ///< solves of movers, and movers that were found
+    stills = 128  ///< marks that were found in reference stills
 };
 Q_DECLARE_FLAGS(Parts, Part)
 Q_DECLARE_OPERATORS_FOR_FLAGS(Parts)

@@ -67,6 +67,30 @@ void GroundPage::buildCandidates(const QMap<QString, QAction*>& actions) {
            "plate view, Return takes the one that is shown as the ground."));
     insert(candidates_);
     buttons({actions["takeGround"], actions["takeWall"], actions["takePlane"]});
+    planeNote_ = note();
+    planeNote_->setObjectName("planeNote");
+    planes_ = compactTable("planes", tr("Named planes"), {tr("Kept"), tr("Points"), tr("Tilt")});
+    planes_->setToolTip(tr("Planes that were kept: things can be placed on them. Each with its points and tilt against "
+                           "the ground."));
+    insert(planes_);
+    removePlane_ = new QWidget;
+    auto* removeRow = new QHBoxLayout(removePlane_);
+    removeRow->setContentsMargins(0, 0, 0, 0);
+    auto* remove = new QPushButton(actions["removePlane"]->iconText());
+    remove->setToolTip(actions["removePlane"]->toolTip());
+    connect(remove, &QPushButton::clicked, actions["removePlane"], &QAction::trigger);
+    removeRow->addWidget(remove);
+    removeRow->addStretch();
+    insert(removePlane_);
+    connect(actions["removePlane"], &QAction::triggered, this, [this] {
+        const auto& planes = document_.shot().groundSpec.planes;
+        if (planes.empty()) return;
+        const int row = planes_->currentRow();
+        edits_.removePlane(planes[row >= 0 ? size_t(row) : planes.size() - 1].id);
+    });
+    connect(planes_, &QTableWidget::currentCellChanged, this, [this](int, int, int, int) {
+        if (!refreshing_) refreshPlaneNote();
+    });
     connect(candidates_, &QTableWidget::currentCellChanged, this, [this](int row, int, int, int) {
         if (!refreshing_ && row >= 0) edits_.showCandidate(row);
     });
@@ -100,9 +124,9 @@ void GroundPage::buildWorld(const QMap<QString, QAction*>& actions) {
     caption(tr("Origin and axes"), Fold::closed);
     origin_ = read(tr("Origin"));
     along_ = read(tr("Faces"));
-    buttons({actions["origin"], actions["originCamera"]});
+    buttons({actions["origin"], actions["originCamera"], actions["originCorner"]});
     buttons({actions["zAlong"], actions["xAlong"], actions["quarterTurn"]});
-    buttons({actions["faceWall"], actions["faceCamera"]});
+    buttons({actions["faceWall"], actions["faceCamera"], actions["groundEdgeTool"]});
     caption(tr("By hand"), Fold::closed);
     const auto field = [this](const QString& name, const QString& unit, const char* object, auto step) {
         NumberField* f = number(name, 3, unit);
@@ -225,6 +249,44 @@ void GroundPage::refreshCandidates() {
     fitRows(candidates_, mostRows);
     if (edits_.candidateIndex() >= 0) candidates_->setCurrentCell(edits_.candidateIndex(), 0);
     else candidates_->setCurrentCell(-1, -1);
+    const int was = planes_->currentRow();
+    planes_->setRowCount(int(s.ground->planes.size()));
+    for (int i = 0; i < planes_->rowCount(); ++i) {
+        const TakenPlane& p = s.ground->planes[size_t(i)];
+        const NamedPlane* named = s.groundSpec.plane(p.id);
+        const double lean = std::acos(std::clamp(p.surface.plane.normal.dot(up), -1.0, 1.0)) * 180 / M_PI;
+        setCell(planes_, i, 0, named ? QString::fromStdString(named->name) : QString());
+        setCell(planes_, i, 1, QString::number(p.surface.paths.size()), true);
+        setCell(planes_, i, 2, tr("%1°").arg(lean, 0, 'f', 1), true);
+    }
+    fitRows(planes_, mostRows);
+    planes_->setCurrentCell(std::min(was, planes_->rowCount() - 1), 0);
+    removePlane_->setVisible(planes_->rowCount() > 0);
+    refreshPlaneNote();
+}
+
+/// What is known of the plane that is shown, or of the kept one that is chosen.
+void GroundPage::refreshPlaneNote() {
+    const Shot& s = document_.shot();
+    const Surface* surface = nullptr;
+    const int row = planes_->currentRow();
+    if (const Candidate* c = edits_.candidate()) surface = &c->surface;
+    else if (row >= 0 && size_t(row) < s.ground->planes.size()) surface = &s.ground->planes[size_t(row)].surface;
+    planeNote_->setVisible(surface != nullptr);
+    if (!surface) return;
+    const double scale = s.ground->worldFromSolve.scale;
+    const QString unit = QString::fromLatin1(s.unit());
+    const QString outliers = surface->outliers.empty() ? QString() : tr(", %1 off it").arg(surface->outliers.size());
+    planeNote_->setText(tr("%1 points%2 · RMS %3 px, %4 %5 · %6 × %7 %5 · tilt ± %8°, offset ± %9 %5")
+                            .arg(surface->paths.size())
+                            .arg(outliers)
+                            .arg(surface->rmsPx, 0, 'f', 2)
+                            .arg(surface->plane.rms * scale, 0, 'g', 2)
+                            .arg(unit)
+                            .arg(2 * surface->halfU * scale, 0, 'g', 3)
+                            .arg(2 * surface->halfV * scale, 0, 'g', 3)
+                            .arg(surface->tiltSigma() * 180 / M_PI, 0, 'g', 2)
+                            .arg(surface->offsetSigma() * scale, 0, 'g', 2));
 }
 
 void GroundPage::refreshScale() {

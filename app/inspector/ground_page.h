@@ -21,6 +21,7 @@ class GroundPage : public Page {
     void buildScale(const QMap<QString, QAction*>& actions);
     void refreshLevel();
     void refreshCandidates();
+    void refreshPlaneNote();
     void refreshWorld();
     void refreshScale();
     [[nodiscard]] QString nameOf(int path) const;
@@ -28,8 +29,9 @@ class GroundPage : public Page {
 
     Document& document_;
     GroundEdits& edits_;
-    QTableWidget *evidence_, *candidates_, *lengths_;
-    QLabel *sure_, *origin_, *along_, *unit_, *note_;
+    QTableWidget *evidence_, *candidates_, *planes_, *lengths_;
+    QWidget* removePlane_;
+    QLabel *sure_, *origin_, *along_, *unit_, *note_, *planeNote_;
     NumberField *length_, *moveX_, *moveY_, *moveZ_, *turn_;
     bool refreshing_ = false;
 };

@@ -17,9 +17,11 @@ namespace va {
 class Document;
 class FeatureEdits;
 class GroundEdits;
+class PhotoEdits;
 class LensEdits;
 class SlipWatch;
 class SolveEdits;
+class StillEdits;
 
 /// What a page of the inspector shows and changes.
 struct PageContext {
@@ -28,6 +30,8 @@ struct PageContext {
     LensEdits& lens;
     SolveEdits& solve;
     GroundEdits& ground;
+    PhotoEdits& photo;
+    StillEdits& stills;
     SlipWatch& slip;
     const QMap<QString, QAction*>& actions;  ///< by name, for the buttons of a page
 };

@@ -18,6 +18,8 @@ SolvePage::SolvePage(const PageContext& context)
     buildCamera(actions["liveSolve"]);
     insertSection(checks_ = new CheckSection(document_, edits_, actions));
     insertSection(path_ = new PathSection(document_, actions));
+    insertSection(photo_ = new PhotoSection(document_, context.photo, actions));
+    insertSection(stills_ = new StillsSection(document_, context.stills, actions));
     buildMovers(actions);
     connect(&slip_, &SlipWatch::changed, this, &SolvePage::refresh);
 }
@@ -162,6 +164,8 @@ void SolvePage::refresh() {
     readout_->setValue((rows == Known::known ? s.priors.readout : r.readout) * perFrameMs);
     refine_->refresh();
     checks_->refresh();
+    photo_->refresh();
+    stills_->refresh();
     path_->refresh();
     refreshMovers();
 }

@@ -7,7 +7,9 @@
 #include "inspector/check_section.h"
 #include "inspector/page.h"
 #include "inspector/path_section.h"
+#include "inspector/photo_section.h"
 #include "inspector/refine_section.h"
+#include "inspector/stills_section.h"
 
 namespace va {
 
@@ -37,6 +39,8 @@ class SolvePage : public Page {
     RefineSection* refine_;
     CheckSection* checks_;
     PathSection* path_;
+    PhotoSection* photo_;
+    StillsSection* stills_;
     QLabel* moverNote_;
 };
 

@@ -40,6 +40,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     makeFeatureActions();
     makeLensActions();
     makeSolveActions();
+    makePhotoActions();
     makeLayout();
     wireParts();
     connect(&document_, &Document::shotChanged, this, &MainWindow::refresh);
@@ -140,6 +141,7 @@ void MainWindow::makeLayout() {
     plate_->canvas().setSlip(&slip_);
     plate_->canvas().setGround(&groundEdits_);
     scene_->canvas().setGround(&groundEdits_);
+    plate_->canvas().setPhoto(&photoEdits_);
     for (QAction* a : viewActions_) {
         plate_->canvas().addAction(a);
         scene_->canvas().addAction(a);
@@ -149,7 +151,8 @@ void MainWindow::makeLayout() {
     QList<QAction*> tools;
     for (const ToolInfo& t : toolTable()) tools << actions_[t.action];
     views_ = new Views(plate_, scene_, {of({"plateOnly", "both", "sceneOnly"}), tools});
-    inspector_ = new Inspector({document_, edits_, lensEdits_, solveEdits_, groundEdits_, slip_, actions_});
+    views_->setStill(new StillView(document_, stillEdits_));
+    inspector_ = new Inspector({document_, edits_, lensEdits_, solveEdits_, groundEdits_, photoEdits_, stillEdits_, slip_, actions_});
     inspector_->features().setCanvas(&plate_->canvas());
     drawer_ = new Drawer(document_, edits_);
     const int part = QSettings().value("view/drawer", -1).toInt();
@@ -182,6 +185,14 @@ void MainWindow::wireParts() {
             [this](LevelKind kind, const Eigen::Vector2d& from, const Eigen::Vector2d& to) {
                 try {
                     groundEdits_.levelByLine(kind, from, to);
+                } catch (const InputError& e) {
+                    showTrouble(QString::fromUtf8(e.what()));
+                }
+            });
+    connect(&canvas, &PlateCanvas::groundEdgeDrawn, this,
+            [this](const Eigen::Vector2d& from, const Eigen::Vector2d& to, bool alongX) {
+                try {
+                    groundEdits_.faceAlongEdge(from, to, alongX);
                 } catch (const InputError& e) {
                     showTrouble(QString::fromUtf8(e.what()));
                 }
@@ -236,6 +247,7 @@ void MainWindow::refreshJob() {
     refreshFeatureActions();
     refreshSolveActions();
     refreshLensActions();
+    refreshPhotoActions();
     if (!running) return;
     if (opening) {
         jobText_->setText(p.total > 0 ? tr("Opening · %1 %").arg(100 * std::min(p.done, p.total) / p.total)

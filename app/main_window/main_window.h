@@ -12,8 +12,10 @@
 #include "document/ground_edits.h"
 #include "document/lens_edits.h"
 #include "document/live_solve.h"
+#include "document/photo_edits.h"
 #include "document/slip_watch.h"
 #include "document/solve_edits.h"
+#include "document/still_edits.h"
 #include "drawer/drawer.h"
 #include "workflow/verdict.h"
 
@@ -40,6 +42,8 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] FeatureEdits& edits() { return edits_; }
     [[nodiscard]] SolveEdits& solveEdits() { return solveEdits_; }
     [[nodiscard]] GroundEdits& groundEdits() { return groundEdits_; }
+    [[nodiscard]] PhotoEdits& photoEdits() { return photoEdits_; }
+    [[nodiscard]] StillEdits& stillEdits() { return stillEdits_; }
     [[nodiscard]] LiveSolve& live() { return live_; }
     [[nodiscard]] SlipWatch& slip() { return slip_; }
     [[nodiscard]] LensEdits& lensEdits() { return lensEdits_; }
@@ -71,6 +75,8 @@ class MainWindow : public QMainWindow {
     void makeFeatureActions();
     void makeLensActions();
     void makeSolveActions();
+    void makePhotoActions();
+    void refreshPhotoActions();
     void refreshFeatureActions();
     void refreshLensActions();
     void refreshSolveActions();
@@ -107,6 +113,8 @@ class MainWindow : public QMainWindow {
     LensEdits lensEdits_{document_};
     SolveEdits solveEdits_{document_};
     GroundEdits groundEdits_{document_};
+    PhotoEdits photoEdits_{document_};
+    StillEdits stillEdits_{document_};
     SlipWatch slip_{document_};
     LiveSolve live_{document_};
     QMap<QString, QAction*> actions_;

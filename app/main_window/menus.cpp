@@ -33,7 +33,7 @@ QMenuBar* MainWindow::makeMenus() {
     fillMenu(view->addMenu(tr("Drawer")), {"drawer", "", "table", "curves", "prune", "log"});
     fillMenu(view, {"", "theme"});
     fillMenu(view->addMenu(tr("Tools")), {"selectTool", "lassoTool", "handTool", "maskTool", "patchTool", "edgeTool",
-                                          "uprightTool", "horizonTool", "boxTool"});
+                                          "uprightTool", "horizonTool", "groundEdgeTool", "photoTool", "boxTool"});
     makeStepMenu(bar->addMenu(tr("S&tep")));
     QMenu* help = bar->addMenu(tr("&Help"));
     fillMenu(help, {"search"});
@@ -103,6 +103,22 @@ void MainWindow::makeStepMenu(QMenu* menu) {
                                                        "smoothPath",
                                                        "clearPathEdits",
                                                        "",
+                                                       "photoTool",
+                                                       "matchFrame",
+                                                       "findPhotoLines",
+                                                       "photoAxisX",
+                                                       "photoAxisY",
+                                                       "photoAxisZ",
+                                                       "photoRectangle",
+                                                       "photoHorizon",
+                                                       "photoPoint",
+                                                       "clearFoundLines",
+                                                       "clearPhoto",
+                                                       "",
+                                                       "addStills",
+                                                       "findStillMarks",
+                                                       "removeStill",
+                                                       "",
                                                        "makeMover",
                                                        "lookForMovers",
                                                        "selectMover",
@@ -120,13 +136,16 @@ void MainWindow::makeStepMenu(QMenu* menu) {
                                                        "takeGround",
                                                        "takeWall",
                                                        "takePlane",
+                                                       "removePlane",
                                                        "",
                                                        "origin",
                                                        "originCamera",
+                                                       "originCorner",
                                                        "zAlong",
                                                        "xAlong",
                                                        "quarterTurn",
                                                        "faceWall",
+                                                       "groundEdgeTool",
                                                        "faceCamera",
                                                        "",
                                                        "scale",

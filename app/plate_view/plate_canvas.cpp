@@ -11,10 +11,12 @@
 #include "plate_view/overlays/check_points_overlay.h"
 #include "plate_view/overlays/level_overlay.h"
 #include "plate_view/overlays/notices.h"
+#include "plate_view/overlays/photo_overlay.h"
 #include "plate_view/overlays/slip_overlay.h"
 #include "plate_view/tools/edge_tool.h"
 #include "plate_view/tools/mask_tool.h"
 #include "plate_view/tools/patch_tool.h"
+#include "plate_view/tools/photo_tool.h"
 #include "style/theme.h"
 #include "workflow/match_shot.h"
 
@@ -87,6 +89,11 @@ void PlateCanvas::setSlip(SlipWatch* slip) {
 void PlateCanvas::setGround(GroundEdits* ground) {
     ground_ = ground;
     connect(ground_, &GroundEdits::candidateChanged, this, qOverload<>(&QWidget::update));
+}
+
+void PlateCanvas::setPhoto(PhotoEdits* photo) {
+    photo_ = photo;
+    connect(photo_, &PhotoEdits::changed, this, qOverload<>(&QWidget::update));
 }
 
 void PlateCanvas::setGroundShown(bool on) {
@@ -310,6 +317,7 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
     const auto slip = look_.slip && slip_ ? slip_->found() : nullptr;
     if (const auto project = slip ? projector(pose) : Projector()) drawSlip(painter, *this, *slip, project);
     if (groundShown_) drawGround(painter);
+    if (groundShown_ || tool_ == PlateTool::photo) drawPhoto(painter);
     if (edgesShown_ || tool_ == PlateTool::edge) {
         const auto& tool = static_cast<const EdgeTool&>(*tools_.at(PlateTool::edge));
         edgeOverlay_.paint(painter, *this, document_, tool_ == PlateTool::edge ? tool.hovered() : 0);
@@ -358,6 +366,14 @@ void PlateCanvas::drawGround(QPainter& painter) {
     if (const Candidate* c = ground_ ? ground_->candidate() : nullptr)
         drawSurfaceGrid(painter, c->surface, shot.ground->worldFromSolve, project, faint(theme.accent, 230),
                         faint(theme.accent, 40));
+}
+
+void PlateCanvas::drawPhoto(QPainter& painter) {
+    CameraPose pose;
+    const bool inHand = tool_ == PlateTool::photo;
+    const auto& tool = static_cast<const PhotoTool&>(*tools_.at(PlateTool::photo));
+    drawPhotoMatch(painter, *this, document_, projector(pose), inHand ? tool.held() : PhotoHandle(),
+                   inHand && photo_ ? photo_->spot() : -1);
 }
 
 void PlateCanvas::drawThings(QPainter& painter) {

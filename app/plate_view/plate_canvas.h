@@ -7,6 +7,7 @@
 
 #include "document/document.h"
 #include "document/ground_edits.h"
+#include "document/photo_edits.h"
 #include "document/slip_watch.h"
 #include "drawing/scene_drawing.h"
 #include "media/frame_cache.h"
@@ -51,6 +52,9 @@ class PlateCanvas : public QWidget {
     void setSlip(SlipWatch* slip);
     /// Whose candidate is drawn.
     void setGround(GroundEdits* ground);
+    /// What the photo tool edits.
+    void setPhoto(PhotoEdits* photo);
+    [[nodiscard]] PhotoEdits* photo() const { return photo_; }
     /// Shows what belongs to the ground: the candidate, named planes, lines that tell the level.
     void setGroundShown(bool on);
     /// Shows the surface tile under the pointer.
@@ -83,6 +87,7 @@ class PlateCanvas : public QWidget {
     void lookChanged();
     void undistortedChanged();
     void frameArrived(int frame);
+    void groundEdgeDrawn(const Eigen::Vector2d& from, const Eigen::Vector2d& to, bool alongX);
     void levelLineDrawn(LevelKind kind, const Eigen::Vector2d& from, const Eigen::Vector2d& to);
 
   protected:
@@ -103,6 +108,7 @@ class PlateCanvas : public QWidget {
     void drawThings(QPainter& painter);
     void readSlip(const QPointF& at);
     void drawGround(QPainter& painter);
+    void drawPhoto(QPainter& painter);
     void centreOnSelected();
     [[nodiscard]] QString damage() const;
     [[nodiscard]] Projector projector(CameraPose& pose) const;
@@ -117,6 +123,7 @@ class PlateCanvas : public QWidget {
     PathIndex index_;
     SlipWatch* slip_ = nullptr;
     GroundEdits* ground_ = nullptr;
+    PhotoEdits* photo_ = nullptr;
     SurfaceOverlay surface_;
     bool groundShown_ = false, tileShown_ = false;
     QString slipReadout_;

@@ -69,6 +69,7 @@ QToolTip { background: $well; color: $text; border: 1px solid $line; padding: 4p
 #viewHeader QToolButton:hover { background: $hover; }
 #viewHeader QToolButton:checked { background: $wash; }
 #sceneView { background: $scene; border: 1px solid $strong; }
+#stillView { background: $scene; border: 1px solid $line; border-radius: 4px; }
 #sceneView[inset="true"] { border: 1px solid $line; border-radius: 4px; }
 #sceneHeader { background: transparent; }
 QToolButton#word { background: transparent; color: $quiet; padding: 2px 4px; font-size: 11px; }

@@ -91,6 +91,12 @@ void Views::setDrawer(QWidget* drawer) {
     arrange();
 }
 
+void Views::setStill(StillView* still) {
+    still_ = still;
+    still_->setParent(this);
+    arrange();
+}
+
 QRect Views::area() const { return {0, headerHeight, width(), height() - headerHeight}; }
 
 QRect Views::insetRect() const {
@@ -121,6 +127,13 @@ void Views::arrange() {
         scene_->setGeometry(mode_ == ViewMode::scene ? a : insetRect());
     }
     scene_->raise();
+    if (still_) {
+        // Half as wide as the plate: marks have to be found in it.
+        const QRect p = plate_->geometry();
+        const int wide = std::clamp(p.width() / 2, 280, 900), high = std::min(wide * 3 / 4, p.height() - 2 * insetMargin);
+        still_->setGeometry(p.left() + insetMargin, p.bottom() + 1 - insetMargin - high, wide, high);
+        still_->raise();
+    }
     scene_->header()->setCursor(mode_ == ViewMode::plate ? Qt::OpenHandCursor : Qt::ArrowCursor);
     const bool open = drawer_ && !drawer_->isHidden();
     drawerEdge_->setVisible(open);

@@ -5,6 +5,7 @@
 
 #include "views/plate_view.h"
 #include "views/scene_view.h"
+#include "views/still_view.h"
 
 class QToolButton;
 
@@ -33,6 +34,8 @@ class Views : public QFrame {
     [[nodiscard]] Corner insetCorner() const { return corner_; }
     /// Takes the drawer in; it is shown and hidden from outside.
     void setDrawer(QWidget* drawer);
+    /// Takes in the view of a reference still, which stands over the lower left of the plate while one is chosen.
+    void setStill(StillView* still);
     /// Area of the plate's picture that is seen, neither outside of the view nor under inset or drawer, px².
     [[nodiscard]] double visiblePictureArea() const;
 
@@ -59,6 +62,7 @@ class Views : public QFrame {
     QLabel* zoom_;
     QList<QToolButton*> tools_;
     QWidget* drawer_ = nullptr;
+    StillView* still_ = nullptr;
     ViewMode mode_ = ViewMode::plate;
     bool inset_ = false, dragged_ = false;
     Corner corner_ = Corner::topRight;

@@ -410,4 +410,36 @@ PhotoFit matchPhoto(const PhotoEvidence& evidence) {
     return fit;
 }
 
+std::optional<PhotoQuad> quadAtFocal(const PhotoEvidence& evidence, double focalPx) {
+    if (!evidence.quad || !(focalPx > 0)) return std::nullopt;
+    const PhotoFit now = matchPhoto(evidence);
+    if (!now.found) return std::nullopt;
+    PhotoQuad out = *evidence.quad;
+    PhotoEvidence e = evidence;
+    e.quad.reset();
+    e.lines.clear();
+    e.horizon.reset();
+    e.spots.clear();
+    e.focalPx = focalPx;
+    e.focalSigma = 0;
+    // The corners on the ground as the present camera sees them; the near ones hold, the far ones may give way.
+    for (size_t i = 0; i < 4; ++i) {
+        const auto ray = worldRay(now.pose, now.lens, out.corners[i]);
+        if (!ray || !(ray->y() < -1e-6)) return std::nullopt;
+        PhotoSpot s;
+        s.position = now.pose.position - now.pose.position.y() / ray->y() * *ray;
+        s.pixel = out.corners[i];
+        s.sigma = i < 2 ? 0.05 : 60;
+        e.spots.push_back(s);
+    }
+    const PhotoFit then = matchPhoto(e);
+    if (!then.found) return std::nullopt;
+    for (size_t i = 2; i < 4; ++i) {
+        const auto seen = project(then.pose, then.lens, e.spots[i].position);
+        if (!seen) return std::nullopt;
+        out.corners[i] = *seen;
+    }
+    return convex(out.corners) ? std::optional(out) : std::nullopt;
+}
+
 }  // namespace va

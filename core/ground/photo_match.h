@@ -91,6 +91,11 @@ struct PhotoFit {
 /// rectangle that is not convex.
 PhotoFit matchPhoto(const PhotoEvidence& evidence);
 
+/// The rectangle as another focal length sees it: its near side (first and second corner) stays in the picture, and it
+/// stays the same rectangle on the ground; its far corners move as little as that allows. Nothing where the rectangle
+/// has no camera, or none of that focal length sees it.
+std::optional<PhotoQuad> quadAtFocal(const PhotoEvidence& evidence, double focalPx);
+
 /// Where the lines along an axis meet in the picture, px; nothing for fewer than two or where they meet far away.
 std::optional<Eigen::Vector2d> vanishingPoint(const std::vector<PhotoLine>& lines, PhotoAxis axis);
 

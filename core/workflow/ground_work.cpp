@@ -53,6 +53,33 @@ std::vector<SharedPoint> sharedPoints(const Shot& shot, const std::string& file)
     return out;
 }
 
+std::vector<int> pathsOnPatch(const Shot& shot, const FlatPatch& patch) {
+    std::vector<int> out;
+    if (!shot.solve->hasDepth()) return out;
+    // A point is inside where all sides turn round it the same way.
+    const auto inside = [](const Corners& c, const Eigen::Vector2d& p) {
+        int left = 0;
+        for (size_t i = 0; i < 4; ++i) {
+            const Eigen::Vector2d side = c[(i + 1) % 4] - c[i], off = p - c[i];
+            left += side.x() * off.y() - side.y() * off.x() > 0;
+        }
+        return left == 0 || left == 4;
+    };
+    for (const SolvedPoint& point : shot.solve->points) {
+        const Path* path = shot.path(point.pathId);
+        if (!path) continue;
+        int seen = 0, within = 0;
+        for (const PathPoint& q : path->points) {
+            const auto corners = q.counts() ? patch.cornersAt(q.frame) : std::nullopt;
+            if (!corners) continue;
+            ++seen;
+            within += inside(*corners, {q.x, q.y});
+        }
+        if (seen > 0 && within == seen) out.push_back(point.pathId);
+    }
+    return out;
+}
+
 std::vector<Thing> movedAlong(const std::vector<Thing>& things, const Similarity& before, const Similarity& now) {
     const Similarity change = now.after(before.inverse());
     std::vector<Thing> out = things;

@@ -30,9 +30,26 @@ bool LevelLineTool::release(QMouseEvent* event) {
     drawing_ = false;
     to_ = event->position();
     if (QLineF(from_, to_).length() >= shortestLine)
-        Q_EMIT canvas_.levelLineDrawn(kind_, inPicture(from_), inPicture(to_));
+        drawn(inPicture(from_), inPicture(to_));
     canvas_.update();
     return true;
+}
+
+void LevelLineTool::drawn(const Eigen::Vector2d& from, const Eigen::Vector2d& to) {
+    Q_EMIT canvas_.levelLineDrawn(kind_, from, to);
+}
+
+bool GroundEdgeTool::release(QMouseEvent* event) {
+    alongX_ = event->modifiers() & Qt::ShiftModifier;
+    return LevelLineTool::release(event);
+}
+
+void GroundEdgeTool::drawn(const Eigen::Vector2d& from, const Eigen::Vector2d& to) {
+    Q_EMIT canvas_.groundEdgeDrawn(from, to, alongX_);
+}
+
+QString GroundEdgeTool::hint() const {
+    return QObject::tr("Draw along an edge on the ground: Z will lie along it, with Shift X");
 }
 
 void LevelLineTool::paint(QPainter& painter) {

@@ -17,6 +17,10 @@ class LevelLineTool : public CanvasTool {
     [[nodiscard]] QString hint() const override;
     void leave() override { drawing_ = false; }
 
+  protected:
+    /// What a stroke is for, px of the plate.
+    virtual void drawn(const Eigen::Vector2d& from, const Eigen::Vector2d& to);
+
   private:
     LevelKind kind_;
     bool drawing_ = false;
@@ -27,6 +31,21 @@ class UprightTool : public LevelLineTool {
   public:
     UprightTool(PlateCanvas& canvas, Document& document, FeatureEdits& edits)
         : LevelLineTool(canvas, document, edits, LevelKind::upright) {}
+};
+
+/// Draws along an edge on the ground, which the world then faces along; with Shift along X instead of Z.
+class GroundEdgeTool : public LevelLineTool {
+  public:
+    GroundEdgeTool(PlateCanvas& canvas, Document& document, FeatureEdits& edits)
+        : LevelLineTool(canvas, document, edits, LevelKind::floor) {}
+    bool release(QMouseEvent* event) override;
+    [[nodiscard]] QString hint() const override;
+
+  protected:
+    void drawn(const Eigen::Vector2d& from, const Eigen::Vector2d& to) override;
+
+  private:
+    bool alongX_ = false;
 };
 
 class HorizonTool : public LevelLineTool {

@@ -11,6 +11,7 @@
 #include "plate_view/tools/level_line_tool.h"
 #include "plate_view/tools/mask_tool.h"
 #include "plate_view/tools/patch_tool.h"
+#include "plate_view/tools/photo_tool.h"
 #include "plate_view/tools/select_tool.h"
 
 namespace va {
@@ -57,6 +58,11 @@ const std::vector<ToolInfo>& toolTable() {
         {PlateTool::horizon, "horizonTool", QT_TRANSLATE_NOOP("tools", "Draw the horizon, for the level"),
          QT_TRANSLATE_NOOP("tools", "Horizon"), Qt::SHIFT | Qt::Key_H, "separator-horizontal", Step::ground, false,
          make<HorizonTool>},
+        {PlateTool::groundEdge, "groundEdgeTool", QT_TRANSLATE_NOOP("tools", "Face the world along an edge on the ground"),
+         QT_TRANSLATE_NOOP("tools", "Facing"), Qt::SHIFT | Qt::Key_F, "move-3d", Step::ground, false,
+         make<GroundEdgeTool>},
+        {PlateTool::photo, "photoTool", QT_TRANSLATE_NOOP("tools", "Draw and mend what a photo is matched by"),
+         QT_TRANSLATE_NOOP("tools", "Photo"), Qt::Key_D, "axis-3d", Step::solve, false, make<PhotoTool>},
         {PlateTool::placeBox,
          "boxTool",
          QT_TRANSLATE_NOOP("tools", "Place a test box on the ground"),
