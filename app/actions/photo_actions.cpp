@@ -9,7 +9,7 @@
 namespace va {
 
 void MainWindow::makePhotoActions() {
-    add("matchFrame", tr("Match this frame as a photo"), tr("Match frame"), {}, {}, [this] { photoEdits_.matchFrame(); });
+    add("matchFrame", tr("Match this frame as a photo"), tr("Match this frame"), {}, {}, [this] { photoEdits_.matchFrame(); });
     add("findPhotoLines", tr("Find lines along two or three directions in this frame"), tr("Find lines"), {}, {},
         [this] { photoEdits_.findLines(); });
     auto* axes = new QActionGroup(this);
@@ -24,7 +24,7 @@ void MainWindow::makePhotoActions() {
         a->setChecked(photoEdits_.axis() == which);
     };
     axis("photoAxisX", tr("Draw lines along X, across"), tr("X"), PhotoAxis::x);
-    axis("photoAxisY", tr("Draw upright lines, along Y"), tr("Y upright"), PhotoAxis::y);
+    axis("photoAxisY", tr("Draw upright lines, along Y"), tr("Y"), PhotoAxis::y);
     axis("photoAxisZ", tr("Draw lines along Z, away from the camera"), tr("Z"), PhotoAxis::z);
     const auto withTool = [this](auto what) {
         return [this, what] {
@@ -36,7 +36,7 @@ void MainWindow::makePhotoActions() {
         {}, withTool(&PhotoEdits::addRectangle));
     add("photoHorizon", tr("Draw the horizon of the picture"), tr("Horizon"), {}, {},
         withTool(&PhotoEdits::addHorizon));
-    add("photoPoint", tr("Mark a point of known position in the picture"), tr("Known point"), {}, {}, [this] {
+    add("photoPoint", tr("Mark a point of known position in the picture"), tr("Point"), {}, {}, [this] {
         plate_->canvas().setTool(PlateTool::photo);
         photoEdits_.setPlacing(true);
     });

@@ -86,6 +86,7 @@ void PhotoEdits::addRectangle() {
     const PlateInfo& p = document_.shot().plate;
     PhotoMatch photo = document_.shot().photo;
     PhotoQuad q;
+    q.sigma = 2;  // px, of what is dragged to where a floor seems to lie
     const auto at = [&](double x, double y) { return Eigen::Vector2d(x * p.width, y * p.height); };
     q.corners = {at(0.25, 0.88), at(0.75, 0.88), at(0.62, 0.66), at(0.38, 0.66)};
     if (const auto camera = document_.shot().cameraAt(document_.frame())) {

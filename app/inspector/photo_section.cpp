@@ -18,8 +18,8 @@ constexpr int sliderSteps = 1000;
 
 PhotoSection::PhotoSection(Document& document, PhotoEdits& edits, const QMap<QString, QAction*>& actions)
     : Page(tr("Photo match"), Kind::section), document_(document), edits_(edits) {
-    buttons({actions["photoTool"], actions["findPhotoLines"], actions["matchFrame"]});
-    buttons({actions["photoAxisX"], actions["photoAxisY"], actions["photoAxisZ"]});
+    buttons({actions["photoTool"], actions["photoAxisX"], actions["photoAxisY"], actions["photoAxisZ"]});
+    buttons({actions["findPhotoLines"], actions["clearFoundLines"]});
     buttons({actions["photoRectangle"], actions["photoHorizon"], actions["photoPoint"]});
     table_ = compactTable("photoEvidence", tr("What the picture is matched by"), {tr("From"), tr("Count"), tr("Off by")});
     table_->setToolTip(tr("What the picture is matched by, and how far each kind is off, RMS in px."));
@@ -35,11 +35,11 @@ PhotoSection::PhotoSection(Document& document, PhotoEdits& edits, const QMap<QSt
     insert(slider_);
     held_ = check(tr("Hold the focal length"));
     held_->setObjectName("photoFocalHeld");
-    width_ = number(tr("Rectangle, width"), 3, tr("m"));
+    width_ = number(tr("Width"), 3, tr("m"));
     width_->setObjectName("photoWidth");
-    depth_ = number(tr("Rectangle, depth"), 3, tr("m"));
+    depth_ = number(tr("Depth"), 3, tr("m"));
     depth_->setObjectName("photoDepth");
-    for (NumberField* f : {width_, depth_}) f->setToolTip(tr("0 = not known"));
+    for (NumberField* f : {width_, depth_}) f->setToolTip(tr("Of the rectangle; 0 = not known"));
     height_ = number(tr("Camera height"), 3, tr("m"));
     height_->setObjectName("photoHeight");
     height_->setToolTip(tr("Over the ground; 0 = not known"));
@@ -49,7 +49,7 @@ PhotoSection::PhotoSection(Document& document, PhotoEdits& edits, const QMap<QSt
     x_->setObjectName("photoPointX");
     y_->setObjectName("photoPointY");
     z_->setObjectName("photoPointZ");
-    buttons({actions["clearFoundLines"], actions["clearPhoto"]});
+    buttons({actions["matchFrame"], actions["clearPhoto"]});
     note_ = note();
     connect(focal_, &NumberField::edited, &edits_, &PhotoEdits::setFocalByEye);
     connect(slider_, &QSlider::valueChanged, this, [this](int v) {

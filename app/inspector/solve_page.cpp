@@ -134,7 +134,7 @@ void SolvePage::refresh() {
     const auto found = slip_.found();
     slipOver_->setText(found ? px(found->overPointsPx) : none);
     static const char* words[] = {QT_TR_NOOP("–"), QT_TR_NOOP("free"), QT_TR_NOOP("nodal pan"),
-                                  QT_TR_NOOP("locked off")};
+                                  QT_TR_NOOP("locked off"), QT_TR_NOOP("photo")};
     const double perFrameMs = 1000 / std::max(1e-9, s.rate().value());
     const bool rowsFound = r.readout != 0 && s.priors.readoutKnown == Known::unknown;
     motion_->setText(tr(words[int(r.motion)]) + (r.zooms ? tr(", zooms") : QString()) +

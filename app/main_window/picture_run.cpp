@@ -40,6 +40,37 @@ bool PictureRun::take(const QString& name) {
     return window_.grab().save(folder_ + "/" + name + ".png");
 }
 
+bool PictureRun::takePhoto() {
+    window_.action("photoTool")->trigger();
+    window_.inspector().reveal(window_.findChild<QWidget*>("photoFocalHeld"));
+    bool good = take("photo");
+    // By eye: a rectangle over the floor alone, on which the focal length is tried.
+    window_.action("photoRectangle")->trigger();
+    window_.action("clearFoundLines")->trigger();
+    window_.photoEdits().setFocalByEye(window_.document().shot().solve->lens.focalPx);
+    good = take("photo-by-eye") && good;
+    window_.action("stepGround")->trigger();
+    return take("photo-ground") && good;
+}
+
+bool PictureRun::takeStills() {
+    Document& document = window_.document();
+    // Photos in a folder beside the plate's that is named after it, as those of the demo are.
+    const QFileInfo plate(QString::fromStdString(document.shot().plateSpec));
+    const QDir folder(plate.absolutePath() + "/../" + plate.completeBaseName() + "-stills");
+    QStringList stills;
+    for (const QFileInfo& f : folder.entryInfoList({"*.jpg"})) stills << f.canonicalFilePath();
+    if (stills.isEmpty()) return take("solve");
+    window_.stillEdits().addFiles(stills);
+    window_.action("findStillMarks")->trigger();
+    waitUntil([&] { return !document.job().running(); }, 120'000);
+    window_.inspector().reveal(window_.findChild<QWidget*>("stillsNote"));
+    const bool good = take("stills");
+    window_.stillEdits().show(0);
+    window_.action("stepGround")->trigger();
+    return take("stills-ground") && good;
+}
+
 bool PictureRun::takeLensTools() {
     Document& document = window_.document();
     const auto idle = [&] { return !document.job().running(); };
@@ -136,6 +167,8 @@ int PictureRun::exec() {
     const Shot& solved = document.shot();
     document.setFrame((solved.range.first * 3 + solved.range.last * 2) / 5);
     window_.action("stepSolve")->trigger();
+    if (solved.solve->motion == Motion::still) return takePhoto() && good ? 0 : 1;
+    if (solved.solve->motion == Motion::nodalPan) return takeStills() && good ? 0 : 1;
     if (!solved.solve->has() || solved.solve->motion != Motion::free) return take("solve") && good ? 0 : 1;
     good = takeSolveTools() && good;
 

@@ -21,6 +21,8 @@ class PictureRun {
     bool take(const QString& name);
     /// Straight edges, chart stills, camera back; the shot is as before afterwards.
     bool takeSolveTools();
+    bool takePhoto();
+    bool takeStills();
     bool takeLensTools();
     /// Features by hand, curves, masks, a patch, prune.
     bool takeFeatureTools();

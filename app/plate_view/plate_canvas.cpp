@@ -17,6 +17,7 @@
 #include "plate_view/tools/mask_tool.h"
 #include "plate_view/tools/patch_tool.h"
 #include "plate_view/tools/photo_tool.h"
+#include "plate_view/tools/select_tool.h"
 #include "style/theme.h"
 #include "workflow/match_shot.h"
 
@@ -366,6 +367,16 @@ void PlateCanvas::drawGround(QPainter& painter) {
     if (const Candidate* c = ground_ ? ground_->candidate() : nullptr)
         drawSurfaceGrid(painter, c->surface, shot.ground->worldFromSolve, project, faint(theme.accent, 230),
                         faint(theme.accent, 40));
+    if (tool_ != PlateTool::select) return;
+    const auto& select = static_cast<const SelectTool&>(*tools_.at(PlateTool::select));
+    drawWorldGizmo(painter, project, gizmoLength(document_, zoom_), select.worldDrag(), select.gizmo());
+}
+
+GizmoPart PlateCanvas::gizmoAt(const QPointF& at) const {
+    if (!groundShown_) return GizmoPart::none;
+    CameraPose pose;
+    const auto project = projector(pose);
+    return project ? gizmoPartAt(project, gizmoLength(document_, zoom_), at) : GizmoPart::none;
 }
 
 void PlateCanvas::drawPhoto(QPainter& painter) {

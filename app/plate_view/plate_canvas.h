@@ -17,6 +17,7 @@
 #include "plate_view/overlays/paths_overlay.h"
 #include "plate_view/overlays/surface_overlay.h"
 #include "plate_view/overlays/undistorted_view.h"
+#include "plate_view/overlays/world_gizmo.h"
 #include "plate_view/tools/tool_table.h"
 
 namespace va {
@@ -55,6 +56,9 @@ class PlateCanvas : public QWidget {
     /// What the photo tool edits.
     void setPhoto(PhotoEdits* photo);
     [[nodiscard]] PhotoEdits* photo() const { return photo_; }
+    [[nodiscard]] GroundEdits* ground() const { return ground_; }
+    /// The part of the world's gizmo under a widget position; none where it is not shown.
+    [[nodiscard]] GizmoPart gizmoAt(const QPointF& at) const;
     /// Shows what belongs to the ground: the candidate, named planes, lines that tell the level.
     void setGroundShown(bool on);
     /// Shows the surface tile under the pointer.

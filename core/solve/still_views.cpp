@@ -36,6 +36,8 @@ constexpr double usualDistance = 10;      ///< units, of the median point
 struct Bearing {
     Vector3d direction = Vector3d::UnitZ();  ///< in the world, of unit length
     double sigma = 0.1;                      ///< px
+    double rmsPx = 0, worstPx = 0;           ///< of the path against the direction
+    int worstFrame = 0;
     FrameRange stretch;
     int observations = 0;
 };
@@ -316,6 +318,16 @@ class OnePlace {
         }
         if (b.observations == 0 || !(sum.norm() > 0)) return;
         b.direction = sum.normalized();
+        double squares = 0;
+        for (const PathPoint& q : p.points) {
+            const auto camera = q.counts() ? result_.cameraAt(q.frame) : std::nullopt;
+            const auto seen = camera ? camera->project(camera->pose().position + b.direction) : std::nullopt;
+            if (!seen) continue;
+            const double off = (*seen - Vector2d(q.x, q.y)).norm();
+            squares += off * off;
+            if (off >= b.worstPx) b.worstPx = off, b.worstFrame = q.frame;
+        }
+        b.rmsPx = std::sqrt(squares / b.observations);
         // Errors of neighbouring frames are much the same: four frames count, and no more.
         b.sigma = std::max(0.05, std::sqrt(variance / b.observations / std::min(b.observations, 4)));
         bearings_[p.id] = b;
@@ -493,7 +505,9 @@ class OnePlace {
             p.position = *place_ + scale * (at - *place_);
             p.stretch = bearing.stretch;
             p.observations = bearing.observations;
-            p.rmsPx = bearing.sigma;
+            p.rmsPx = bearing.rmsPx;
+            p.worstPx = bearing.worstPx;
+            p.worstFrame = bearing.worstFrame;
             result_.points.push_back(p);
         }
         result_.trouble = SolveTrouble::none;

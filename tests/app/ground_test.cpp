@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The step Ground in the real window: candidates, evidence, lengths, axes, the surface tile.
 #include <QClipboard>
+#include <QLabel>
 #include <QStandardPaths>
 #include <QTableWidget>
 
@@ -90,6 +91,79 @@ class GroundTest : public QObject {
         ui.shown<QTableWidget>("levelEvidence")->setCurrentCell(0, 0);
         ui.window.action("removeEvidence")->trigger();
         QVERIFY(ui.document.shot().groundSpec.level.empty());
+    }
+
+    /// The origin is dragged over the ground, and the axes turned, in the picture.
+    void theWorldIsMovedByItsGizmo() {
+        Ui ui(solved_);
+        ui.window.action("stepGround")->trigger();
+        ui.window.action("selectTool")->trigger();
+        const auto onScreen = [&](const Eigen::Vector3d& p) {
+            const auto pixel = ui.document.shot().cameraAt(ui.document.frame())->project(p);
+            return ui.at(pixel->x(), pixel->y());
+        };
+        const QPoint origin = onScreen(Eigen::Vector3d::Zero()), to = origin + QPoint(40, 25);
+        const Eigen::Vector3d there = *ui.plate->groundAt(to);
+        QVERIFY(ui.plate->gizmoAt(origin) == GizmoPart::origin);
+        const QImage before = ui.plate->grab().toImage();
+        ui.drag(origin, to);
+        QVERIFY(ui.plate->grab().toImage() != before);
+        QVERIFY2(ui.plate->groundAt(to)->norm() < 1e-6, "what lies there is the origin now");
+        QVERIFY((ui.document.shot().groundSpec.byHand.translation + there).norm() < 1e-6);
+        // The end of X is taken elsewhere: X then points there.
+        const double length = gizmoLength(ui.document, ui.plate->zoom());
+        const QPoint tip = onScreen({length, 0, 0});
+        QVERIFY(ui.plate->gizmoAt(tip) == GizmoPart::x);
+        const QPoint aside = tip + QPoint(-15, -30);
+        ui.drag(tip, aside);
+        const Eigen::Vector3d now = *ui.plate->groundAt(aside);
+        QVERIFY2(now.x() > 0 && std::fabs(now.z()) < 1e-6 * now.x(), qPrintable(QString::number(now.z())));
+        ui.document.undoStack().undo();
+        ui.document.undoStack().undo();
+        QVERIFY(ui.document.shot().groundSpec.byHand.translation.isZero());
+        QVERIFY(ui.plate->gizmoAt(origin) == GizmoPart::origin);
+        ui.window.action("stepLayout")->trigger();
+        QVERIFY2(ui.plate->gizmoAt(origin) == GizmoPart::none, "in the step Ground only");
+    }
+
+    /// A kept plane has its own numbers; its corners become the origin one after the other, and an edge the facing.
+    void cornersAndEdgesPlaceTheWorld() {
+        Ui ui(solved_);
+        ui.window.action("stepGround")->trigger();
+        ui.window.groundEdits().showCandidate(0);
+        QVERIFY2(ui.child<QLabel>("planeNote")->text().contains("tilt ±"), qPrintable(ui.child<QLabel>("planeNote")->text()));
+        ui.window.action("originCorner")->trigger();
+        QCOMPARE(ui.document.shot().groundSpec.planes.size(), 1U);
+        const auto corner = [&](size_t i) {
+            const Shot& s = ui.document.shot();
+            return s.ground->worldFromSolve.point(s.ground->planes[0].surface.corners()[i]);
+        };
+        QVERIFY(Eigen::Vector2d(corner(0).x(), corner(0).z()).norm() < 1e-6);
+        ui.window.action("originCorner")->trigger();
+        QVERIFY(Eigen::Vector2d(corner(1).x(), corner(1).z()).norm() < 1e-6);
+        QCOMPARE(ui.child<QTableWidget>("planes")->rowCount(), 1);
+        // Along a stroke on the ground: Z then lies along it.
+        const auto onScreen = [&](const Eigen::Vector3d& p) {
+            const auto pixel = ui.document.shot().cameraAt(ui.document.frame())->project(p);
+            return Eigen::Vector2d(pixel->x(), pixel->y());
+        };
+        const QPoint middle(ui.plate->width() / 2, ui.plate->height() * 4 / 5);
+        const Eigen::Vector3d from = *ui.plate->groundAt(middle);
+        const Eigen::Vector2d a = onScreen(from), b = onScreen(from + Eigen::Vector3d(0.7, 0, -0.5));
+        QTest::keyClick(&ui.window, Qt::Key_F, Qt::ShiftModifier);
+        QVERIFY(ui.plate->tool() == PlateTool::groundEdge);
+        ui.drag(ui.at(a.x(), a.y()), ui.at(b.x(), b.y()));
+        const WorldFacing& facing = ui.document.shot().groundSpec.facing;
+        QVERIFY(facing.kind == WorldFacing::Kind::edge && !facing.alongX);
+        const auto camera = ui.document.shot().cameraAt(ui.document.frame());
+        const auto ground = [&](const Eigen::Vector2d& pixel) {
+            const auto ray = *camera->ray(pixel);
+            return Eigen::Vector3d(ray.at(-ray.origin.y() / ray.direction.y()));
+        };
+        const Eigen::Vector3d along = (ground(facing.line.b) - ground(facing.line.a)).normalized();
+        QVERIFY2(std::fabs(along.z()) > 0.999, qPrintable(QString::number(along.x())));
+        ui.window.action("removePlane")->trigger();
+        QVERIFY(ui.document.shot().groundSpec.planes.empty());
     }
 
     /// Lengths add up, a wrong one is named, and everything in the world scales along.

@@ -8,6 +8,12 @@ namespace va {
 bool SelectTool::press(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return false;
     pressed_ = event->position();
+    gizmo_ = canvas_.gizmoAt(pressed_);
+    if (gizmo_ != GizmoPart::none) {
+        turning_ = true;
+        drag_ = {};
+        return true;
+    }
     const bool more = event->modifiers() & (Qt::ShiftModifier | Qt::ControlModifier);
     if (const int path = canvas_.pathAt(pressed_); path != 0) {
         document_.selectPaths({path}, more ? Document::Combine::toggle : Document::Combine::replace);
@@ -25,6 +31,12 @@ bool SelectTool::press(QMouseEvent* event) {
 }
 
 bool SelectTool::move(QMouseEvent* event) {
+    if (turning_) {
+        if (const auto under = canvas_.groundAt(event->position())) drag_ = dragTo(gizmo_, *under);
+        canvas_.update();
+        return true;
+    }
+    if (const GizmoPart had = gizmo_; had != (gizmo_ = canvas_.gizmoAt(event->position()))) canvas_.update();
     if (dragged_ == 0) return false;
     if (const auto under = canvas_.groundAt(event->position())) place_ = *under + offset_;
     canvas_.showMoved(dragged_, place_);
@@ -32,6 +44,13 @@ bool SelectTool::move(QMouseEvent* event) {
 }
 
 bool SelectTool::release(QMouseEvent* event) {
+    if (turning_) {
+        const WorldDrag drag = drag_;
+        leave();
+        if ((event->position() - pressed_).manhattanLength() > 3 && canvas_.ground())
+            canvas_.ground()->moveByHand(-drag.origin, -drag.turn);
+        return true;
+    }
     if (dragged_ == 0) return false;
     const int thing = dragged_;
     leave();
@@ -41,6 +60,9 @@ bool SelectTool::release(QMouseEvent* event) {
 
 void SelectTool::leave() {
     dragged_ = 0;
+    turning_ = false;
+    gizmo_ = GizmoPart::none;
+    drag_ = {};
     canvas_.showMoved(0, Eigen::Vector3d::Zero());
 }
 
