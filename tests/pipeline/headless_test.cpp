@@ -50,6 +50,24 @@ class Headless : public ::testing::Test {
     fs::path folder_;
 };
 
+TEST_F(Headless, StillsGiveDepthToAPan) {
+    const std::string out = (folder_ / "mast").string();
+    const Run r = vanchor("match '" + data + "mast-top/mast-top.mp4' --stills '" + data +
+                          "mast-top-stills/*.jpg' --json --out " + out);
+    ASSERT_EQ(r.code, 0) << r.err;
+    const auto j = nlohmann::json::parse(r.out);
+    EXPECT_EQ(j["motion"], "rotation");
+    EXPECT_GT(j["points"], 100);
+    ASSERT_EQ(j["reference_stills"].size(), 2U);
+    const auto camera = nlohmann::json::parse(readFile(fs::path(out) / "camera.json"));
+    ASSERT_EQ(camera["reference_stills"].size(), 2U);
+    EXPECT_NEAR(camera["reference_stills"][0]["focal_px"].get<double>(), 866.7, 10);
+    const Run none = vanchor("match '" + data + "mast-top/mast-top.mp4' --stills '" + (folder_ / "no*.jpg").string() +
+                             "' --out " + out);
+    EXPECT_EQ(none.code, 2) << none.err;
+    EXPECT_NE(none.err.find("there is no file"), std::string::npos) << none.err;
+}
+
 TEST_F(Headless, MatchWritesAllFilesAndExportsAgain) {
     const std::string out = (folder_ / "deep" / "er").string();
     const Run r = vanchor("match '" + data + "jib/jib.####.jpg' --fps 25 --seed 3 --json --out " + out);
