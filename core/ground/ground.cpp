@@ -20,6 +20,13 @@ Eigen::Quaterniond aroundY(const Eigen::Vector3d& forwardToZ) {
     return Eigen::Quaterniond(Eigen::AngleAxisd(-std::atan2(forwardToZ.x(), forwardToZ.z()), Eigen::Vector3d::UnitY()));
 }
 
+/// Share of the points beside a floor that lie below it, up to which it is a floor and from which on it is terrain
+/// (2 % and less on 60 flat made-up places, 14 % and more on 60 hilly ones).
+constexpr double floorBelow = 0.06, terrainBelow = 0.14;
+/// A floor of fewer points than this, and of a smaller share of all points, may be a plane that happens to be there.
+constexpr double enoughForFloor = 24, fewShare = 0.08;
+constexpr double strayTilt = 12 * M_PI / 180;  ///< deviation of such a plane's tilt
+
 /// Deviation of a floor's tilt that the errors of the cameras, which all points share, leave: as a share of the angle
 /// that the solve's RMS error is seen under (as measured on 60 made-up places and the demo clips).
 constexpr double sharedTiltShare = 0.8;
@@ -27,6 +34,41 @@ constexpr double sharedTiltShare = 0.8;
 void addSharedTilt(Surface& floor, const SolveResult& solve) {
     const double tilt = sharedTiltShare * solve.rmsPx / solve.lens.focalPx;
     if (std::isfinite(tilt)) floor.covariance.diagonal().head<2>().array() += tilt * tilt;
+}
+
+/// Nothing lies below a floor. Where points do, beside it and about as many as on it, the floor is a level-looking spot
+/// of hilly ground: gives that ground's relief, the root mean square of what lies on and below the floor, in solve
+/// units; 0 for a floor. Points as unsure as a tenth of the camera's height say nothing.
+double terrainRelief(const Surface& floor, const std::vector<SurePoint>& points, const Eigen::Vector3d& cameras) {
+    const double height = floor.plane.distance(cameras);
+    if (!(height > 0)) return 0;
+    int below = 0, on = 0;
+    double squares = 0;
+    for (const SurePoint& p : points) {
+        const Eigen::Vector3d q = p.position - floor.centre;
+        const double off = floor.plane.distance(p.position), sigma = p.sigmaAlong(floor.plane.normal),
+                     tolerance = 3 * sigma + 0.01 * height;
+        if (std::fabs(q.dot(floor.u)) > 1.5 * floor.halfU + 0.5 * height ||
+            std::fabs(q.dot(floor.v)) > 1.5 * floor.halfV + 0.5 * height || sigma > 0.1 * height || off > tolerance)
+            continue;
+        (off < -tolerance ? below : on) += 1;
+        squares += off * off;
+    }
+    if (below + on == 0) return 0;
+    const double share = double(below) / (below + on);
+    const double sure = std::clamp((share - floorBelow) / (terrainBelow - floorBelow), 0.0, 1.0);
+    return sure * std::sqrt(squares / (below + on));
+}
+
+/// A spot of hilly ground has a tilt that is known no better than half as much again as the ground's relief over its
+/// narrower half. A plane of few points amid many others may be no floor at all: any tilt.
+void addTerrainDoubt(Surface& floor, double relief, size_t pointsInAll) {
+    const double tilt = floor.halfV > 0 ? std::atan(1.5 * relief / floor.halfV) : 0;
+    const auto count = double(floor.paths.size());
+    const double few = count < fewShare * double(pointsInAll)
+                           ? std::clamp((enoughForFloor - count) / (enoughForFloor - 12), 0.0, 1.0) * strayTilt
+                           : 0;
+    if (std::isfinite(tilt)) floor.covariance.diagonal().head<2>().array() += tilt * tilt + few * few;
 }
 
 /// Builds one ground; the parts follow each other in the order of build().
@@ -427,6 +469,16 @@ std::shared_ptr<const GroundBasis> makeGroundBasis(std::shared_ptr<const SolveRe
             c.surface = std::move(*floor);
             addSharedTilt(c.surface, *out->solve);
         }
+    }
+    // Where the best floor is hilly ground, the other level-looking planes are: even spots of it, or the bottom of a
+    // dip.
+    std::optional<double> relief;
+    for (Candidate& c : out->candidates) {
+        if (c.kind != SurfaceKind::floor && c.kind != SurfaceKind::top) continue;
+        const double own =
+            c.kind == SurfaceKind::floor ? terrainRelief(c.surface, out->points, out->cameras) : 0;
+        if (!relief && c.kind == SurfaceKind::floor) relief = own;
+        addTerrainDoubt(c.surface, std::max(own, relief.value_or(0)), out->points.size());
     }
     return out;
 }

@@ -23,7 +23,12 @@ constexpr double contradiction = 1.2 * degree;
 constexpr double floorTogether = 1.2;
 /// Edges of one thing are seen in several frames, and their errors are alike: their scatter counts for more.
 constexpr double edgesTogether = 1.5;
+/// Few edges belong to one or two things, which may lean: what so many edges leave doubles the variance.
+constexpr double fewEdges = 24;
 constexpr int enoughEdges = 8;  ///< whose scatter says how upright such edges are
+/// Found edges that agree count from so many on, and from this share of them all.
+constexpr int fewestEdges = 5;
+constexpr double fewestEdgeShare = 0.4;
 constexpr double openSigma = 20 * degree;
 
 double misfit(const LevelRows& e, const Eigen::Vector3d& up) {
@@ -42,7 +47,8 @@ double sigmaOf(const LevelRows& e) {
 /// What the word of a piece of evidence counts for beside others.
 double weightOf(const LevelRows& e) {
     switch (e.kind) {
-        case LevelKind::floor: return std::min(12.0, std::sqrt(double(e.count)));
+        // A spot of hilly ground, unsure by degrees, says little however many points it has.
+        case LevelKind::floor: return std::min(12.0, std::sqrt(double(e.count))) / std::max(1.0, sigmaOf(e) / degree);
         case LevelKind::wall: return std::min(5.0, 0.5 * std::sqrt(double(e.count)));
         case LevelKind::upright: return 1;
         case LevelKind::horizon: return 10;
@@ -62,7 +68,7 @@ double dissent(const std::vector<LevelRows>& evidence, const std::vector<char>& 
     double used = 0, out = 0, squares = 0, edges = 0;
     for (size_t i = 0; i < evidence.size(); ++i) {
         const LevelRows& e = evidence[i];
-        if (e.kind == LevelKind::upright) edges += use[i];
+        if (e.kind == LevelKind::upright) edges += use[i] && !e.level.empty();
         if (e.kind != LevelKind::floor && e.kind != LevelKind::wall) continue;
         (use[i] ? used : out) += weightOf(e);
         if (!use[i]) squares += weightOf(e) * std::pow(misfit(e, up), 2);
@@ -76,6 +82,14 @@ struct Solution {
     Eigen::Vector3d up;
     Eigen::Matrix3d covariance;
 };
+
+/// Any two edges agree on some upright, and some more do by chance where most of what was found are not upright edges.
+bool edgesAgreeByChance(const std::vector<LevelRows>& evidence, const std::vector<char>& use) {
+    int all = 0, agreeing = 0;
+    for (size_t i = 0; i < evidence.size(); ++i)
+        if (evidence[i].kind == LevelKind::upright) ++all, agreeing += use[i];
+    return agreeing < fewestEdges || agreeing < fewestEdgeShare * all;
+}
 
 /// Smallest eigenvector of the weighted sum, and the inverse of what it is across it.
 std::optional<Solution> leastSquares(const std::vector<const LevelRows*>& evidence, const std::vector<double>& grow,
@@ -200,8 +214,14 @@ LevelRows rowsOfView(const CameraTrack& cameras) {
 
 double LevelFit::sigmaDeg() const { return std::sqrt(std::max(0.0, covariance.trace())) / degree; }
 
-std::optional<LevelFit> fitLevel(const std::vector<LevelRows>& evidence, const Eigen::Vector3d& near, bool sort) {
+std::optional<LevelFit> fitLevel(const std::vector<LevelRows>& given, const Eigen::Vector3d& near, bool sort) {
+    std::vector<LevelRows> evidence = given;
     std::vector<char> use = sort ? consensus(evidence, near) : std::vector<char>(evidence.size(), 1);
+    if (sort && edgesAgreeByChance(evidence, use)) {
+        for (LevelRows& e : evidence)
+            if (e.kind == LevelKind::upright) e.level.clear(), e.sigma.clear();
+        use = consensus(evidence, near);
+    }
     std::optional<Solution> solution;
     std::vector<double> grow(evidence.size(), 1);
     for (int round = 0; round < 6; ++round) {
@@ -224,7 +244,7 @@ std::optional<LevelFit> fitLevel(const std::vector<LevelRows>& evidence, const E
                         squares += std::pow(evidence[i].level[k].dot(solution->up) / evidence[i].sigma[k], 2), ++rows;
             double factor = rows > 0 ? std::sqrt(std::max(1.0, squares / rows)) : 1;
             if (kind == LevelKind::upright && rows >= enoughEdges)
-                factor = edgesTogether * std::sqrt(std::max(0.02, squares / (rows - 2)));
+                factor = edgesTogether * std::sqrt((1 + fewEdges / rows) * std::max(0.02, squares / (rows - 2)));
             for (size_t i = 0; i < evidence.size(); ++i)
                 if (evidence[i].kind == kind) grow[i] = factor;
         }
