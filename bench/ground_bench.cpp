@@ -5,6 +5,8 @@
 #include "geometry_trials.h"
 #include "ground/surface_tile.h"
 #include "table.h"
+#include "workflow/match_shot.h"
+#include "workflow/photo_work.h"
 
 namespace va::bench {
 namespace {
@@ -53,11 +55,25 @@ void measureResection(Table& table) {
         {"resection_vs_opencv", ours / theirs, "ratio", "<= 1.02", "position error, eight points with 0.5 px"});
 }
 
+/// What a move of the mouse costs while a line of the photo is dragged: the camera fitted anew, and the world with it.
+void measurePhotoDrag(Table& table) {
+    Progress progress;
+    Shot shot = matchShot(withPlate(Shot(), std::string(VA_SOURCE_DIR) + "/demo/data/shed/shed.jpg"), progress);
+    const double seconds = bestSeconds(5, [&] {
+        shot.photo.lines.front().a.x() += 0.5;
+        shot = withPhotoMatched(shot);
+    });
+    char note[100];
+    std::snprintf(note, sizeof note, "%zu lines", shot.photo.lines.size());
+    table.push_back({"photo_refit_while_dragging", seconds * 1e3, "ms", "<= 30", note});
+}
+
 }  // namespace
 
 void measureGround(Table& table) {
     measureTile(table);
     measureResection(table);
+    measurePhotoDrag(table);
 }
 
 }  // namespace va::bench

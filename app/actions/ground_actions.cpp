@@ -9,6 +9,7 @@
 #include "inspector/inspector.h"
 #include "main_window/main_window.h"
 #include "route/route.h"
+#include "views/plate_view.h"
 
 namespace va {
 
@@ -81,6 +82,13 @@ void MainWindow::makeGroundActions() {
         groundEdits_.setOrigin(tr("Origin under the camera"),
                                {WorldOrigin::Kind::underCamera, {}, document_.frame(), 0, 0});
     });
+    add("keepTile", tr("Keep the surface under the pointer as a named plane"), tr("Keep surface"),
+        QKeySequence(Qt::SHIFT | Qt::Key_K), {}, [this] {
+            const auto& tile = plate_->canvas().tile();
+            if (!tile || tile->paths.size() < 3)
+                return showTrouble(tr("Point at a surface with solved features first, in the step Ground or Layout."));
+            groundEdits_.namePlane(tile->paths);
+        });
     add("removePlane", tr("Remove the chosen named plane"), tr("Remove plane"), {}, {}, {});
     add("originCorner", tr("Origin at a corner of the plane that is shown or was kept last; again: the next corner"),
         tr("Corner"), {}, {}, [this] { groundEdits_.originAtCorner(); });

@@ -9,7 +9,8 @@
 namespace va {
 
 void MainWindow::makePhotoActions() {
-    add("matchFrame", tr("Match this frame as a photo"), tr("Match this frame"), {}, {}, [this] { photoEdits_.matchFrame(); });
+    add("matchFrame", tr("Match this frame as a photo"), tr("Match this frame"), {}, {},
+        [this] { photoEdits_.matchFrame(); });
     add("findPhotoLines", tr("Find lines along two or three directions in this frame"), tr("Find lines"), {}, {},
         [this] { photoEdits_.findLines(); });
     auto* axes = new QActionGroup(this);
@@ -20,7 +21,8 @@ void MainWindow::makePhotoActions() {
         });
         a->setCheckable(true);
         a->setActionGroup(axes);
-        connect(&photoEdits_, &PhotoEdits::changed, a, [this, a, which] { a->setChecked(photoEdits_.axis() == which); });
+        connect(&photoEdits_, &PhotoEdits::changed, a,
+                [this, a, which] { a->setChecked(photoEdits_.axis() == which); });
         a->setChecked(photoEdits_.axis() == which);
     };
     axis("photoAxisX", tr("Draw lines along X, across"), tr("X"), PhotoAxis::x);

@@ -89,8 +89,8 @@ struct PartTaker {
     Part part;
     void (*take)(const Shot& before, const Shot& made, Shot& now);
 };
-constexpr PartTaker partTakers[] = {{Part::paths, takePaths},  {Part::patches, takePatches}, {Part::edges, takeEdges},
-                                    {Part::chart, takeChart},  {Part::lens, takeLens},       {Part::solve, takeSolve},
+constexpr PartTaker partTakers[] = {{Part::paths, takePaths},   {Part::patches, takePatches}, {Part::edges, takeEdges},
+                                    {Part::chart, takeChart},   {Part::lens, takeLens},       {Part::solve, takeSolve},
                                     {Part::movers, takeMovers}, {Part::stills, takeStills}};
 
 }  // namespace

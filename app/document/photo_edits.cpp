@@ -213,8 +213,7 @@ void PhotoEdits::setFocalByEye(double focalPx) {
     Shot next = document_.shot();
     if (const auto quad = quadAtFocal(photoEvidenceOf(next), focalPx)) next.photo.quad = quad;
     next.priors.focal = Known::known;
-    next.priors.focalMm =
-        focalMmFromPx(focalPx, next.priors.sensorWidthMm, next.plate.width, next.pixelAspect());
+    next.priors.focalMm = focalMmFromPx(focalPx, next.priors.sensorWidthMm, next.plate.width, next.pixelAspect());
     if (next.photo.empty()) return document_.edit(tr("Set the focal length"), next, QStringLiteral("photo-focal"));
     apply(tr("Set the focal length by eye"), std::move(next), QStringLiteral("photo-focal"));
 }

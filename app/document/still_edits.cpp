@@ -72,18 +72,15 @@ void StillEdits::moveMark(int id, int path, const Eigen::Vector2d& pixel) {
 }
 
 void StillEdits::removeMark(int id, int path) {
-    change(tr("Remove a mark in a still"), id, [&](ReferenceStill& s) {
-        std::erase_if(s.marks, [path](const StillMark& m) { return m.path == path; });
-    });
+    change(tr("Remove a mark in a still"), id,
+           [&](ReferenceStill& s) { std::erase_if(s.marks, [path](const StillMark& m) { return m.path == path; }); });
 }
 
 void StillEdits::findMatches() {
     if (document_.shot().stills.empty())
         return Q_EMIT document_.troubled(tr("There are no reference stills yet. Add photos of the place first."));
     document_.startJob(tr("Find the stills' marks"), Parts(Part::paths) | Part::stills | Part::solve | Part::movers,
-                       [](const Shot& s, Progress& progress, Shot&) {
-                           return withSolve(withStillMatches(s, progress), progress);
-                       });
+                       [](const Shot& s, Progress& progress, Shot&) { return withStillsFound(s, progress); });
 }
 
 }  // namespace va

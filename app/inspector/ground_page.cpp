@@ -70,8 +70,9 @@ void GroundPage::buildCandidates(const QMap<QString, QAction*>& actions) {
     planeNote_ = note();
     planeNote_->setObjectName("planeNote");
     planes_ = compactTable("planes", tr("Named planes"), {tr("Kept"), tr("Points"), tr("Tilt")});
-    planes_->setToolTip(tr("Planes that were kept: things can be placed on them. Each with its points and tilt against "
-                           "the ground."));
+    planes_->setToolTip(
+        tr("Planes that were kept: things can be placed on them. Each with its points and tilt against "
+           "the ground."));
     insert(planes_);
     removePlane_ = new QWidget;
     auto* removeRow = new QHBoxLayout(removePlane_);

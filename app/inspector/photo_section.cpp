@@ -21,7 +21,8 @@ PhotoSection::PhotoSection(Document& document, PhotoEdits& edits, const QMap<QSt
     buttons({actions["photoTool"], actions["photoAxisX"], actions["photoAxisY"], actions["photoAxisZ"]});
     buttons({actions["findPhotoLines"], actions["clearFoundLines"]});
     buttons({actions["photoRectangle"], actions["photoHorizon"], actions["photoPoint"]});
-    table_ = compactTable("photoEvidence", tr("What the picture is matched by"), {tr("From"), tr("Count"), tr("Off by")});
+    table_ =
+        compactTable("photoEvidence", tr("What the picture is matched by"), {tr("From"), tr("Count"), tr("Off by")});
     table_->setToolTip(tr("What the picture is matched by, and how far each kind is off, RMS in px."));
     insert(table_);
     focal_ = number(tr("Focal length"), 1, tr("px"));
@@ -29,8 +30,9 @@ PhotoSection::PhotoSection(Document& document, PhotoEdits& edits, const QMap<QSt
     slider_ = new QSlider(Qt::Horizontal);
     slider_->setObjectName("photoFocalSlider");
     slider_->setAccessibleName(tr("Focal length by eye"));
-    slider_->setToolTip(tr("Focal length by eye: the near side of the rectangle stays where it is, so that one sees "
-                           "whether the floor fits behind as well"));
+    slider_->setToolTip(
+        tr("Focal length by eye: the near side of the rectangle stays where it is, so that one sees "
+           "whether the floor fits behind as well"));
     slider_->setRange(0, sliderSteps);
     insert(slider_);
     held_ = check(tr("Hold the focal length"));
@@ -67,8 +69,9 @@ PhotoSection::PhotoSection(Document& document, PhotoEdits& edits, const QMap<QSt
     connect(depth_, &NumberField::edited, this, sides);
     connect(height_, &NumberField::edited, &edits_, &PhotoEdits::setCameraHeight);
     for (NumberField* f : {x_, y_, z_})
-        connect(f, &NumberField::edited, this,
-                [this] { edits_.setSpotPosition(edits_.spot(), {x_->value(), y_->value(), z_->value()}); });
+        connect(f, &NumberField::edited, this, [this] {
+            edits_.setSpotPosition(edits_.spot(), {x_->value(), y_->value(), z_->value()});
+        });
     connect(&edits_, &PhotoEdits::changed, this, &PhotoSection::refresh);
 }
 
@@ -107,7 +110,9 @@ void PhotoSection::refresh() {
         const Line& l = lines[size_t(i)];
         setCell(table_, i, 0, l.from);
         setCell(table_, i, 1, QString::number(l.count), true);
-        setCell(table_, i, 2, l.squares >= 0 && fit.found ? tr("%1 px").arg(std::sqrt(l.squares / l.count), 0, 'f', 2) : QString("–"), true);
+        setCell(table_, i, 2,
+                l.squares >= 0 && fit.found ? tr("%1 px").arg(std::sqrt(l.squares / l.count), 0, 'f', 2) : QString("–"),
+                true);
     }
     fitRows(table_, 5);
     const bool has = s.hasPlate();
@@ -139,9 +144,10 @@ void PhotoSection::refresh() {
                    : photo.empty()
                        ? tr("Draw lines along things that are square to each other, find them automatically, or drag a "
                             "rectangle over the floor.")
-                   : fit.found && fit.trouble.empty()
-                       ? tr("Focal length ± %1 %, upright ± %2°.").arg(100 * fit.focalSigma, 0, 'f', 1).arg(fit.uprightSigmaDeg, 0, 'f', 1)
-                       : QString::fromStdString(fit.trouble));
+                   : fit.found && fit.trouble.empty() ? tr("Focal length ± %1 %, upright ± %2°.")
+                                                            .arg(100 * fit.focalSigma, 0, 'f', 1)
+                                                            .arg(fit.uprightSigmaDeg, 0, 'f', 1)
+                                                      : QString::fromStdString(fit.trouble));
     refreshing_ = false;
 }
 

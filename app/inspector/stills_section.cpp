@@ -12,8 +12,9 @@ StillsSection::StillsSection(Document& document, StillEdits& edits, const QMap<Q
     : Page(tr("Reference stills"), Kind::section), document_(document), edits_(edits) {
     buttons({actions["addStills"], actions["findStillMarks"], actions["removeStill"]});
     table_ = compactTable("referenceStills", tr("Reference stills"), {tr("Still"), tr("Marks"), tr("px")});
-    table_->setToolTip(tr("Photos of the same place, with their marks and error. Ticked: used by the solve. The chosen "
-                          "one is shown over the plate."));
+    table_->setToolTip(
+        tr("Photos of the same place, with their marks and error. Ticked: used by the solve. The chosen "
+           "one is shown over the plate."));
     insert(table_);
     focal_ = number(tr("Focal length"), 1, tr("px"));
     focal_->setObjectName("stillFocal");
@@ -59,8 +60,8 @@ void StillsSection::refresh() {
     if (still) focal_->setValue(still->focalPx.value_or(0));
     note_->setText(s.stills.empty() ? tr("Photos of the same place from a few steps aside give depth to a nodal pan, a "
                                          "locked-off camera or a single photo.")
-                   : still ? QString::fromStdString(stillVerdict(s, *still))
-                           : tr("Choose a still to see it over the plate and to mark features in it."));
+                   : still          ? QString::fromStdString(stillVerdict(s, *still))
+                                    : tr("Choose a still to see it over the plate and to mark features in it."));
     refreshing_ = false;
 }
 

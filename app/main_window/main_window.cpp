@@ -152,7 +152,8 @@ void MainWindow::makeLayout() {
     for (const ToolInfo& t : toolTable()) tools << actions_[t.action];
     views_ = new Views(plate_, scene_, {of({"plateOnly", "both", "sceneOnly"}), tools});
     views_->setStill(new StillView(document_, stillEdits_));
-    inspector_ = new Inspector({document_, edits_, lensEdits_, solveEdits_, groundEdits_, photoEdits_, stillEdits_, slip_, actions_});
+    inspector_ = new Inspector(
+        {document_, edits_, lensEdits_, solveEdits_, groundEdits_, photoEdits_, stillEdits_, slip_, actions_});
     inspector_->features().setCanvas(&plate_->canvas());
     drawer_ = new Drawer(document_, edits_);
     const int part = QSettings().value("view/drawer", -1).toInt();

@@ -136,6 +136,7 @@ void MainWindow::makeStepMenu(QMenu* menu) {
                                                        "takeGround",
                                                        "takeWall",
                                                        "takePlane",
+                                                       "keepTile",
                                                        "removePlane",
                                                        "",
                                                        "origin",

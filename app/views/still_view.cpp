@@ -46,9 +46,9 @@ void StillCanvas::load() {
     try {
         const auto source = openStill(file);
         const DisplayPicture p = source->display(source->info().frames.first);
-        picture_ = QImage(reinterpret_cast<const uchar*>(p.data.data()), p.width, p.height, p.width * 4,
-                          QImage::Format_RGB32)
-                       .copy();
+        picture_ =
+            QImage(reinterpret_cast<const uchar*>(p.data.data()), p.width, p.height, p.width * 4, QImage::Format_RGB32)
+                .copy();
     } catch (const std::exception& e) {
         trouble_ = QString::fromUtf8(e.what());
     }
@@ -117,7 +117,9 @@ void StillCanvas::paintEvent(QPaintEvent*) {
         for (const QPen& pen : {QPen(QColor(0, 0, 0, 160), 3), QPen(colour, 1.4)}) {
             painter.setPen(pen);
             // As on the plate: by hand a diamond, found a ring; one that does not fit is crossed out.
-            if (m.byHand) painter.drawPolygon(QPolygonF{at + QPointF(0, -r), at + QPointF(r, 0), at + QPointF(0, r), at + QPointF(-r, 0)});
+            if (m.byHand)
+                painter.drawPolygon(
+                    QPolygonF{at + QPointF(0, -r), at + QPointF(r, 0), at + QPointF(0, r), at + QPointF(-r, 0)});
             else painter.drawEllipse(at, r, r);
             if (rejected.contains(m.path)) painter.drawLine(at + QPointF(-6, -6), at + QPointF(6, 6));
         }
@@ -129,8 +131,7 @@ void StillCanvas::paintEvent(QPaintEvent*) {
             drawTag(painter, box, words);
         }
     }
-    if (still->marks.empty())
-        drawHint(painter, rect(), tr("Select a feature in the plate, then click it here"));
+    if (still->marks.empty()) drawHint(painter, rect(), tr("Select a feature in the plate, then click it here"));
 }
 
 void StillCanvas::mousePressEvent(QMouseEvent* event) {
@@ -201,7 +202,11 @@ void StillCanvas::keyPressEvent(QKeyEvent* event) {
 }
 
 StillView::StillView(Document& document, StillEdits& edits, QWidget* parent)
-    : QFrame(parent), document_(document), edits_(edits), title_(new QLabel), canvas_(new StillCanvas(document, edits)) {
+    : QFrame(parent),
+      document_(document),
+      edits_(edits),
+      title_(new QLabel),
+      canvas_(new StillCanvas(document, edits)) {
     setObjectName("stillView");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(1, 1, 1, 1);

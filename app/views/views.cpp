@@ -130,7 +130,8 @@ void Views::arrange() {
     if (still_) {
         // Half as wide as the plate: marks have to be found in it.
         const QRect p = plate_->geometry();
-        const int wide = std::clamp(p.width() / 2, 280, 900), high = std::min(wide * 3 / 4, p.height() - 2 * insetMargin);
+        const int wide = std::clamp(p.width() / 2, 280, 900),
+                  high = std::min(wide * 3 / 4, p.height() - 2 * insetMargin);
         still_->setGeometry(p.left() + insetMargin, p.bottom() + 1 - insetMargin - high, wide, high);
         still_->raise();
     }

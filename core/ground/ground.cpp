@@ -27,6 +27,9 @@ constexpr double floorBelow = 0.06, terrainBelow = 0.14;
 constexpr double enoughForFloor = 24, fewShare = 0.08;
 constexpr double strayTilt = 12 * M_PI / 180;  ///< deviation of such a plane's tilt
 
+/// A chosen level that is less sure than this says so.
+constexpr double unsureDeg = 2;
+
 /// Deviation of a floor's tilt that the errors of the cameras, which all points share, leave: as a share of the angle
 /// that the solve's RMS error is seen under (as measured on 60 made-up places and the demo clips).
 constexpr double sharedTiltShare = 0.8;
@@ -253,6 +256,12 @@ class GroundBuilder {
         fit_.level = true;
         fit_.levelSigmaDeg = fit->sigmaDeg();
         fit_.evidence.assign(fit->reports.begin(), fit->reports.begin() + std::ptrdiff_t(rows.size()));
+        // Points far away, nearly in a row, or of a floor that is seen from its edge.
+        if (fit_.levelSigmaDeg > unsureDeg && fit_.trouble.empty())
+            say(text(
+                "What was chosen gives the level to ± %.1f° only: the points are too far away, nearly in a row, or "
+                "on a floor that is seen from its edge. Choose nearer ones, or add a wall or an upright edge.",
+                fit_.levelSigmaDeg));
     }
 
     std::optional<Surface> surfaceOf(const LevelEvidence& e) {
@@ -470,15 +479,17 @@ std::shared_ptr<const GroundBasis> makeGroundBasis(std::shared_ptr<const SolveRe
             addSharedTilt(c.surface, *out->solve);
         }
     }
-    // Where the best floor is hilly ground, the other level-looking planes are: even spots of it, or the bottom of a
+    // Where the widest floor is hilly ground, the other level-looking planes are: even spots of it, or the bottom of a
     // dip.
-    std::optional<double> relief;
+    const Surface* widest = nullptr;
+    const auto extent = [](const Surface& f) { return double(f.paths.size()) * f.halfU * f.halfV; };
+    for (const Candidate& c : out->candidates)
+        if (c.kind == SurfaceKind::floor && (!widest || extent(c.surface) > extent(*widest))) widest = &c.surface;
+    const double relief = widest ? terrainRelief(*widest, out->points, out->cameras) : 0;
     for (Candidate& c : out->candidates) {
         if (c.kind != SurfaceKind::floor && c.kind != SurfaceKind::top) continue;
-        const double own =
-            c.kind == SurfaceKind::floor ? terrainRelief(c.surface, out->points, out->cameras) : 0;
-        if (!relief && c.kind == SurfaceKind::floor) relief = own;
-        addTerrainDoubt(c.surface, std::max(own, relief.value_or(0)), out->points.size());
+        const double own = c.kind == SurfaceKind::floor ? terrainRelief(c.surface, out->points, out->cameras) : 0;
+        addTerrainDoubt(c.surface, std::max(own, relief), out->points.size());
     }
     return out;
 }

@@ -193,6 +193,17 @@ bool convex(const std::array<Vector2d, 4>& q) {
     return positive == 0 || positive == 4;
 }
 
+/// Whether known points lie on one line, to a hundredth of their extent.
+bool inARow(const std::vector<PhotoSpot>& spots) {
+    Vector3d middle = Vector3d::Zero();
+    for (const PhotoSpot& s : spots) middle += s.position / double(spots.size());
+    Eigen::Matrix3d spread = Eigen::Matrix3d::Zero();
+    for (const PhotoSpot& s : spots) spread += (s.position - middle) * (s.position - middle).transpose();
+    const Vector3d squares =
+        Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d>(spread, Eigen::EigenvaluesOnly).eigenvalues();
+    return !(squares(1) > 1e-4 * squares(2));
+}
+
 /// A quad's sides as lines: two along X, two along Z.
 std::vector<PhotoLine> sidesOf(const PhotoQuad& q) {
     const auto line = [&](size_t a, size_t b, PhotoAxis axis) {
@@ -270,6 +281,12 @@ PhotoFit matchPhoto(const PhotoEvidence& evidence) {
     if (e.quad && !convex(e.quad->corners)) {
         say(text("The rectangle on the ground is not convex: its corners must go round it, one after the other."));
         e.quad.reset();
+    }
+    if (e.spots.size() >= 3 && inARow(e.spots)) {
+        say(
+            text("The known points lie in a row, which leaves the camera free to go round them: mark one beside the "
+                 "row."));
+        e.spots.clear();
     }
     std::vector<PhotoLine> all = e.lines;
     if (e.quad)

@@ -118,6 +118,7 @@ std::optional<SurfaceTile> SurfaceFinder::byPoints(const Eigen::Vector2d& pixel,
         surface->plane.distance(ray.origin) < 0 ? Eigen::Vector3d(-surface->plane.normal) : surface->plane.normal;
     out.points = int(surface->paths.size());
     out.rmsPx = surface->rmsPx;
+    out.paths = surface->paths;
     return out;
 }
 
@@ -136,8 +137,13 @@ std::optional<SurfaceTile> SurfaceFinder::at(const Eigen::Vector2d& pixel) const
             continue;
         if (const double far = (*foot - ray->origin).norm(); far < distance) {
             distance = far;
-            nearest = SurfaceTile{SurfaceTile::From::plane,    *foot,           p.surface.plane.normal,
-                                  int(p.surface.paths.size()), p.surface.rmsPx, p.id};
+            nearest = SurfaceTile{SurfaceTile::From::plane,
+                                  *foot,
+                                  p.surface.plane.normal,
+                                  int(p.surface.paths.size()),
+                                  p.surface.rmsPx,
+                                  p.id,
+                                  {}};
         }
     }
     if (nearest || !floor_) return nearest;
@@ -145,7 +151,7 @@ std::optional<SurfaceTile> SurfaceFinder::at(const Eigen::Vector2d& pixel) const
     ground.normal = up_;
     ground.offset = up_.dot(floor_->centre);
     if (const auto foot = meet(*ray, ground))
-        return SurfaceTile{SurfaceTile::From::ground, *foot, up_, int(floor_->paths.size()), floor_->rmsPx, 0};
+        return SurfaceTile{SurfaceTile::From::ground, *foot, up_, int(floor_->paths.size()), floor_->rmsPx, 0, {}};
     return std::nullopt;
 }
 

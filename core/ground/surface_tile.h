@@ -22,6 +22,7 @@ struct SurfaceTile {
     int points = 0;                                     ///< that it goes through
     double rmsPx = 0;                                   ///< of those points from it
     int plane = 0;                                      ///< id of the named plane
+    std::vector<int> paths;                             ///< of a plane through points: their ids
 };
 
 /// Finds the surface under a position of one frame's picture: a plane through the points that are seen around it,

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <algorithm>
 #include <string>
 #include <vector>
 
@@ -92,7 +93,10 @@ struct SolveDiagnostics {
 struct SolveResult : CameraTrack, PointCloud, SolveDiagnostics {
     std::vector<SolvedStill> stills;  ///< one for every reference still of the shot
     /// Points have positions and not only directions: a free move, or a camera in one place with reference stills.
-    [[nodiscard]] bool hasDepth() const { return motion == Motion::free || (has() && !points.empty()); }
+    [[nodiscard]] bool hasDepth() const {
+        return motion == Motion::free ||
+               (has() && std::any_of(stills.begin(), stills.end(), [](const SolvedStill& s) { return s.solved; }));
+    }
     /// The lens was solved: a locked-off camera alone does not tell it.
     [[nodiscard]] bool hasLens() const { return has() && (motion != Motion::lockedOff || hasDepth()); }
 };

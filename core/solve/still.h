@@ -11,10 +11,10 @@ namespace va {
 
 /// Where a feature of the shot is seen in a photo of the same place.
 struct StillMark {
-    int path = 0;                                    ///< id
+    int path = 0;                                     ///< id
     Eigen::Vector2d pixel = Eigen::Vector2d::Zero();  ///< px of the photo
-    double sigma = 0.5;                              ///< px, an axis
-    bool byHand = false;                             ///< put there by the artist, else found
+    double sigma = 0.5;                               ///< px, an axis
+    bool byHand = false;                              ///< put there by the artist, else found
     friend bool operator==(const StillMark&, const StillMark&) = default;
 };
 

@@ -21,16 +21,17 @@ namespace {
 using Eigen::Vector2d;
 using Eigen::Vector3d;
 
-constexpr double agreePx = 2.5;           ///< px, by which a mark may miss while cameras are looked for
-constexpr int fewestWithDepth = 4;        ///< marks on solved points that give a camera
-constexpr int fewestFirst = 8;            ///< marks that give a first still to a camera in one place
+constexpr double agreePx = 2.5;     ///< px, by which a mark may miss while cameras are looked for
+constexpr int fewestWithDepth = 4;  ///< marks on solved points that give a camera
+/// Marks that give a first still to a camera in one place, and where both focal lengths are known.
+constexpr int fewestFirst = 8, fewestFirstKnown = 6;
 constexpr double leastAngle = 0.25 * M_PI / 180;  ///< between rays, for a point of the cloud
-constexpr double openSigma = 0.5;         ///< relative deviation from which on a focal length is not known
-constexpr double rejectAt = 4;            ///< deviations, from which on a mark is rejected
-constexpr double distortionSigma = 0.05;  ///< of k1, before anything is seen
+constexpr double openSigma = 0.5;                 ///< relative deviation from which on a focal length is not known
+constexpr double rejectAt = 4;                    ///< deviations, from which on a mark is rejected
+constexpr double distortionSigma = 0.05;          ///< of k1, before anything is seen
 constexpr int marksForDistortion = 40;
-constexpr double tangentReach = 0.77;     ///< cosine of the angle that one flat picture of directions covers
-constexpr double usualDistance = 10;      ///< units, of the median point
+constexpr double tangentReach = 0.77;  ///< cosine of the angle that one flat picture of directions covers
+constexpr double usualDistance = 10;   ///< units, of the median point
 
 /// The directions that a path has from the shot's camera in its one place.
 struct Bearing {
@@ -158,7 +159,9 @@ class Bundling {
         if (known) options.priors.back().mean = *j.asked->focalPx;
         prior(lens, LensValue::k1, 0, int(j.asked->marks.size()) >= marksForDistortion ? distortionSigma : 1e-6);
     }
-    void prior(int lens, LensValue value, double mean, double sigma) { options.priors.push_back({lens, value, mean, sigma}); }
+    void prior(int lens, LensValue value, double mean, double sigma) {
+        options.priors.push_back({lens, value, mean, sigma});
+    }
 
     void run(Progress& progress) {
         options.solved = {LensValue::focal, LensValue::k1};
@@ -290,11 +293,15 @@ class OnePlace {
                     more = true;
                 }
             }
+            // Without a single point there is nothing that the stills could stand to.
+            if (points_.empty())
+                for (Joining* j : joined)
+                    if (j->out.solved) j->out.solved = false, j->out.trouble = StillTrouble::noParallax;
             const bool any = std::any_of(joined.begin(), joined.end(), [](const Joining* j) { return j->out.solved; });
             if (any) takePoints(joined);
             for (Joining& j : joining_)
                 if (any && !j.out.solved && j.out.trouble == StillTrouble::fewMarks &&
-                    int(pairsOf(j).size()) >= fewestFirst)
+                    int(pairsOf(j).size()) >= fewestFor(j))
                     j.out.trouble = StillTrouble::apart;
         }
         for (const Joining& j : joining_) result_.stills.push_back(j.out);
@@ -340,6 +347,11 @@ class OnePlace {
         return out;
     }
 
+    [[nodiscard]] int fewestFor(const Joining& j) const {
+        const bool known = (focal_.known || focal_.sigma < openSigma) && focalsToTry(*j.asked).size() == 1;
+        return known ? fewestFirstKnown : fewestFirst;
+    }
+
     /// Focal lengths of the shot to try, over the one that it has.
     [[nodiscard]] std::vector<double> shotScales() const {
         if (focal_.known || focal_.sigma < openSigma) return {1};
@@ -363,23 +375,24 @@ class OnePlace {
     /// Looks for the still's camera by an essential matrix; how much it is worth as the first, 0 = nothing.
     double firstFrom(Joining& j) {
         const auto pairs = pairsOf(j);
-        if (int(pairs.size()) < fewestFirst) {
+        if (int(pairs.size()) < fewestFor(j)) {
             j.out.trouble = StillTrouble::fewMarks;
             return 0;
         }
         Vector3d middle = Vector3d::Zero();
         for (const auto& [mark, bearing] : pairs) middle += bearing->direction;
         const Eigen::Matrix3d turn =
-            focal_.known ? Eigen::Matrix3d(
-                               Eigen::Quaterniond::FromTwoVectors(middle.normalized(), Vector3d::UnitZ()).toRotationMatrix())
-                         : view_.rotation;
+            focal_.known
+                ? Eigen::Matrix3d(
+                      Eigen::Quaterniond::FromTwoVectors(middle.normalized(), Vector3d::UnitZ()).toRotationMatrix())
+                : view_.rotation;
         double least = 1e300, worth = 0;
         j.out.trouble = StillTrouble::doesNotFit;
         for (const double shotScale : shotScales())
             for (const double focal : focalsToTry(*j.asked)) {
                 // Two unknown focal lengths: as wide as each other.
                 const double still = shotScales().size() > 1 && focalsToTry(*j.asked).size() > 1
-                                         ? result_.lens.focalPx * shotScale / shotWidths()* j.asked->width
+                                         ? result_.lens.focalPx * shotScale / shotWidths() * j.asked->width
                                          : focal;
                 Points2 a, b;
                 for (const auto& [mark, bearing] : pairs) {
@@ -392,7 +405,7 @@ class OnePlace {
                 options.threshold = agreePx / still;
                 options.trials = 300;
                 const auto e = robustEssential(a, b, options);
-                if (!e.found || e.agreeing < fewestFirst || 2 * e.agreeing < int(a.size())) continue;
+                if (!e.found || e.agreeing < fewestFor(j) || 2 * e.agreeing < int(a.size())) continue;
                 const auto pose = poseFromEssential(e.model, a, b, e.agrees);
                 if (!pose) continue;
                 const double cost = e.cost * still * still + 1e-3 * still;
@@ -432,7 +445,8 @@ class OnePlace {
         for (const auto& [path, bearing] : bearings_) {
             std::vector<Observation> seen;
             size_t of = 0;
-            while (of < flats.size() && (flats[of].rotation * bearing.direction).z() < tangentReach && focal_.known) ++of;
+            while (of < flats.size() && (flats[of].rotation * bearing.direction).z() < tangentReach && focal_.known)
+                ++of;
             if (of == flats.size()) {
                 View v;
                 v.rotation =
@@ -535,7 +549,10 @@ SolveResult withStillViews(const SolveResult& solve, const std::vector<Path>& pa
     SolveResult out = solve;
     out.stills.clear();
     if (stills.empty() || !solve.has()) return out;
-    if (solve.motion != Motion::free) return OnePlace(out, paths, stills, focal, progress).run();
+    if (solve.motion != Motion::free) {
+        out.points.clear();
+        return OnePlace(out, paths, stills, focal, progress).run();
+    }
     std::map<int, Vector3d> points;
     for (const SolvedPoint& p : solve.points) points[p.pathId] = p.position;
     progress.stage(text("Joining the reference stills"), 0, 0.5);

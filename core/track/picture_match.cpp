@@ -10,10 +10,10 @@ namespace va {
 namespace {
 
 constexpr int descriptorSize = 128;
-constexpr double clearlyBetter = 0.8;     ///< of the second best distance
-constexpr double epipolarPx = 2;          ///< px that a pair may miss the epipolar line by
-constexpr size_t fewestAgreeing = 16;     ///< pairs
-constexpr double shareAgreeing = 0.35;    ///< of the pairs, below which chance explains them
+constexpr double clearlyBetter = 0.8;   ///< of the second best distance
+constexpr double epipolarPx = 2;        ///< px that a pair may miss the epipolar line by
+constexpr size_t fewestAgreeing = 16;   ///< pairs
+constexpr double shareAgreeing = 0.35;  ///< of the pairs, below which chance explains them
 
 cv::Mat descriptorsOf(const PictureSpots& s) {
     return cv::Mat(int(s.at.size()), descriptorSize, CV_32F, const_cast<float*>(s.descriptors.data()));

@@ -12,6 +12,7 @@
 #include "workflow/mover_work.h"
 #include "workflow/photo_work.h"
 #include "workflow/settle_doubt.h"
+#include "workflow/still_marks.h"
 #include "workflow/still_work.h"
 #include "workflow/track_shot.h"
 #include "workflow/undistort_first.h"
@@ -155,12 +156,27 @@ Shot withGround(const Shot& shot, const GroundSpec& spec) {
 
 namespace {
 
+/// Marks in the stills, and the camera with them.
+Shot stillsFound(const Shot& shot, Progress& progress) {
+    Shot out = withStillMatches(shot, progress);
+    // A free move places the new features; a camera in one place only needs their directions.
+    if (out.solve->motion == Motion::free) return cameraUpdated(out, progress);
+    out = cameraSolved(out, progress);
+    const Shot more = withMoreStillMarks(out, progress);
+    return more.stills == out.stills ? out : cameraSolved(more, progress);
+}
+
 /// Where parts of the plate depend on damaged pictures, a first solve tells which of them are good.
 Shot settled(const Shot& shot, Progress& progress) {
     return withDoubtSettled(shot, [&](const Shot& s) { return cameraUpdated(s, progress); });
 }
 
 }  // namespace
+
+Shot withStillsFound(const Shot& shot, Progress& progress) {
+    if (shot.frames().size() == 1) return withPhotoMatched(withStillMatches(shot, progress), progress);
+    return finished(stillsFound(shot, progress), progress);
+}
 
 Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
     if (const std::vector<int> frames = shot.frames(); frames.size() == 1)
@@ -192,9 +208,7 @@ Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
             solved = cameraSolved(better, progress);
     if (stillsWantMatches(solved)) {
         if (soFar) *soFar = solved;
-        solved = withStillMatches(solved, progress);
-        // A free move places the new features; one in a single place only needs their directions.
-        solved = solved.solve->motion == Motion::free ? cameraUpdated(solved, progress) : cameraSolved(solved, progress);
+        solved = stillsFound(solved, progress);
     }
     // What is measured anew lies within a pixel of where it was: the solve goes on from where it is.
     const Shot better = withSmearRemeasured(solved, progress);

@@ -32,6 +32,9 @@ Shot withSolve(const Shot& shot, Progress& progress);
 /// The same from where the shot's solve stands, which is quick: after edits.
 Shot withSolveUpdated(const Shot& shot, Progress& progress);
 
+/// Finds what the shot and its reference stills have in common, and solves with it; the ground and movers follow.
+Shot withStillsFound(const Shot& shot, Progress& progress);
+
 /// Check points that the solve is asked to use, in the order of its reports.
 std::vector<const CheckPoint*> usedCheckPoints(const Shot& shot);
 

@@ -82,8 +82,8 @@ Shot withPhotoMatched(const Shot& shot, Progress& progress) {
         frame.solved = true;
         frame.focalPx = base->lens.focalPx;
     }
-    auto joined = std::make_shared<SolveResult>(
-        withStillViews(*base, *shot.paths, stills, shotFocalFor(out, *base), progress));
+    auto joined =
+        std::make_shared<SolveResult>(withStillViews(*base, *shot.paths, stills, shotFocalFor(out, *base), progress));
     if (!joined->hasDepth() && !out.solve->has()) {
         auto none = std::make_shared<SolveResult>(*out.solve);
         none->stills = joined->stills;

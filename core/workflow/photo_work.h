@@ -22,8 +22,8 @@ Shot withPhotoMatched(const Shot& shot);
 /// Cancelled.
 Shot withPhotoMatched(const Shot& shot, Progress& progress);
 
-/// The automatic match of one picture: metadata, lines, camera, reference stills, level. Lines that the artist drew are taken instead of
-/// found ones. Throws InputError and Cancelled.
+/// The automatic match of one picture: metadata, lines, camera, reference stills, level. Lines that the artist drew are
+/// taken instead of found ones. Throws InputError and Cancelled.
 Shot matchedPhoto(const Shot& shot, int frame, Progress& progress);
 
 }  // namespace va

@@ -24,10 +24,10 @@ namespace {
 
 constexpr int mostFramesMatched = 8;
 constexpr size_t mostNewPaths = 400;
-constexpr double sameSpot = 4;           ///< px: a spot nearer to a path that was made for a still is that path's
-constexpr double placedSigma = 0.7;      ///< px, of a mark that stays where its spot was found
-constexpr double registeredFloor = 0.15; ///< px, the least deviation of a registered mark: surfaces are not flat
-constexpr double registeredReach = 4;    ///< px that registration may move a mark
+constexpr double sameSpot = 4;            ///< px: a spot nearer to a path that was made for a still is that path's
+constexpr double placedSigma = 0.7;       ///< px, of a mark that stays where its spot was found
+constexpr double registeredFloor = 0.15;  ///< px, the least deviation of a registered mark: surfaces are not flat
+constexpr double registeredReach = 4;     ///< px that registration may move a mark
 constexpr double registeredQuality = 0.8;
 
 /// A reference still's picture with its spots.
@@ -112,7 +112,8 @@ Shot withStillMatches(const Shot& given, Progress& progress) {
     const std::vector<int> all = given.frames();
     if (all.empty()) throw InputError(text("The work range holds no picture to compare the stills with."));
     const int count = std::min(int(all.size()), mostFramesMatched);
-    progress.stage(text("Comparing stills with the plate"), int(out.stills.size()) + count * (1 + int(all.size())), 0.5);
+    progress.stage(text("Comparing stills with the plate"), int(out.stills.size()) + count * (1 + int(all.size())),
+                   0.5);
     std::vector<OpenedStill> stills;
     for (size_t i = 0; i < out.stills.size(); ++i) {
         if (!out.stills[i].on) continue;
@@ -190,7 +191,8 @@ std::vector<StillRequest> stillRequests(const Shot& shot) {
 ShotFocal shotFocalFor(const Shot& shot, const SolveResult& solve) {
     if (solve.motion == Motion::free || solve.motion == Motion::nodalPan) return {};
     if (shot.priors.focal == Known::known) return {};
-    if (solve.motion == Motion::still && shot.photo.fit->found) return {false, std::max(0.001, shot.photo.fit->focalSigma)};
+    if (solve.motion == Motion::still && shot.photo.fit->found)
+        return {false, std::max(0.001, shot.photo.fit->focalSigma)};
     return {false, shot.priors.focal == Known::start ? 0.02 : 1};
 }
 
@@ -205,28 +207,32 @@ std::string stillVerdict(const Shot& shot, const ReferenceStill& still) {
     const SolvedStill& s = *found;
     switch (s.trouble) {
         case StillTrouble::fewMarks:
-            return text("%s: %d features in common are too few. Mark eight or more by hand, or take a photo that shows "
-                        "more of the shot.",
-                        still.name.c_str(), marks);
+            return text(
+                "%s: %d features in common are too few. Mark eight or more by hand (six where both focal lengths are "
+                "known), or take a photo that shows "
+                "more of the shot.",
+                still.name.c_str(), marks);
         case StillTrouble::noParallax:
-            return text("%s was taken from where the shot's camera stood: it adds no depth. Take one from a few steps "
-                        "aside.",
-                        still.name.c_str());
+            return text(
+                "%s was taken from where the shot's camera stood: it adds no depth. Take one from a few steps "
+                "aside.",
+                still.name.c_str());
         case StillTrouble::doesNotFit:
-            return text("%s: no camera explains its %d marks. Check that it shows the same place, and the marks by "
-                        "hand.",
-                        still.name.c_str(), marks);
+            return text(
+                "%s: no camera explains its %d marks. Check that it shows the same place, and the marks by "
+                "hand.",
+                still.name.c_str(), marks);
         case StillTrouble::apart:
-            return text("%s shares no features with the stills that joined, so how far away it was can't be told. Mark "
-                        "four features that both see.",
-                        still.name.c_str());
+            return text(
+                "%s shares no features with the stills that joined, so how far away it was can't be told. Mark "
+                "four features that both see.",
+                still.name.c_str());
         case StillTrouble::none: break;
     }
     if (!s.solved) return text("%s: %d marks, not solved yet", still.name.c_str(), marks);
-    const std::string rejected =
-        s.rejected.empty() ? std::string() : text(", %zu rejected", s.rejected.size());
-    return text("%s: %zu marks%s, %.2f px, focal length %.0f px ± %.1f %%", still.name.c_str(), s.used.size(),
-                rejected.c_str(), s.rmsPx, s.lens.focalPx, 100 * s.focalSigma);
+    const std::string rejected = s.rejected.empty() ? std::string() : text(", %zu rejected", s.rejected.size());
+    return text("%s: %zu marks%s, %.2f px, focal length %.0f px ± %.2g %%", still.name.c_str(), s.used.size(),
+                rejected.c_str(), s.rmsPx, s.lens.focalPx, std::max(0.01, 100 * s.focalSigma));
 }
 
 }  // namespace va

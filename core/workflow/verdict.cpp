@@ -300,9 +300,10 @@ Verdict onStills(const Shot& s) {
     if (r.motion == Motion::nodalPan) number += text(" · rotation %.2f px", r.rmsPx);
     if (stalenessOf(s).solve) return {Lamp::stale, text("%s, before the last change. Solve again.", number.c_str())};
     if (r.motion != Motion::nodalPan && focalDoubt(r) > 0.03)
-        return {Lamp::look, number + text(". The focal length is only known to ±%.0f %%: give it if you know it, or take "
-                                          "a still from another side.",
-                                          100 * focalDoubt(r))};
+        return {Lamp::look,
+                number + text(". The focal length is only known to ±%.0f %%: give it if you know it, or take "
+                              "a still from another side.",
+                              100 * focalDoubt(r))};
     if (!trouble.empty()) return {Lamp::look, number + ". " + trouble};
     return {Lamp::good, number};
 }
@@ -345,9 +346,10 @@ Verdict onSolve(const Shot& s) {
                      r.parallaxPx)};
         case SolveTrouble::noParallax:
             if (r.motion == Motion::lockedOff)
-                return {Lamp::look,
-                        text("Locked-off camera: no depth can be solved. Match a frame of it as a photo, or add a photo "
-                             "of the place from a few steps aside as a reference still.")};
+                return {
+                    Lamp::look,
+                    text("Locked-off camera: no depth can be solved. Match a frame of it as a photo, or add a photo "
+                         "of the place from a few steps aside as a reference still.")};
             return {Lamp::look,
                     text("Nodal pan%s (%.2f px%s): no depth can be solved, so there is no floor. The rotation is "
                          "solved over %d of %d frames and can be exported. %s",

@@ -131,7 +131,8 @@ class GroundTest : public QObject {
         Ui ui(solved_);
         ui.window.action("stepGround")->trigger();
         ui.window.groundEdits().showCandidate(0);
-        QVERIFY2(ui.child<QLabel>("planeNote")->text().contains("tilt ±"), qPrintable(ui.child<QLabel>("planeNote")->text()));
+        QVERIFY2(ui.child<QLabel>("planeNote")->text().contains("tilt ±"),
+                 qPrintable(ui.child<QLabel>("planeNote")->text()));
         ui.window.action("originCorner")->trigger();
         QCOMPARE(ui.document.shot().groundSpec.planes.size(), 1U);
         const auto corner = [&](size_t i) {
@@ -162,6 +163,19 @@ class GroundTest : public QObject {
         };
         const Eigen::Vector3d along = (ground(facing.line.b) - ground(facing.line.a)).normalized();
         QVERIFY2(std::fabs(along.z()) > 0.999, qPrintable(QString::number(along.x())));
+        // The surface under the pointer is kept as another one.
+        const Eigen::Vector3d spot = *ui.plate->groundAt(middle);
+        const Eigen::Vector2d pixel = onScreen(spot);
+        ui.window.action("selectTool")->trigger();
+        QMouseEvent hover(QEvent::MouseMove, ui.at(pixel.x(), pixel.y()),
+                          ui.plate->mapToGlobal(ui.at(pixel.x(), pixel.y())), Qt::NoButton, Qt::NoButton, {});
+        QApplication::sendEvent(ui.plate, &hover);
+        QVERIFY(ui.plate->tile());
+        if (ui.plate->tile()->paths.size() >= 3) {
+            QTest::keyClick(&ui.window, Qt::Key_K, Qt::ShiftModifier);
+            QCOMPARE(ui.document.shot().groundSpec.planes.size(), 2U);
+            ui.document.undoStack().undo();
+        }
         ui.window.action("removePlane")->trigger();
         QVERIFY(ui.document.shot().groundSpec.planes.empty());
     }

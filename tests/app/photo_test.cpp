@@ -69,8 +69,10 @@ class PhotoTest : public QObject {
         const int steps = ui.document.undoStack().count();
         ui.drag(ui.at(high.x(), high.y()), ui.at(high.x() + 40, high.y()));
         QCOMPARE(ui.document.undoStack().count(), steps + 1);
-        QVERIFY((ui.document.shot().photo.lines.back().b - high - Eigen::Vector2d(40, 0)).norm() < 2 / ui.plate->zoom());
-        QVERIFY(pose.worldFromCamera.angularDistance(ui.document.shot().solve->frames.front().pose.worldFromCamera) > 1e-5);
+        QVERIFY((ui.document.shot().photo.lines.back().b - high - Eigen::Vector2d(40, 0)).norm() <
+                2 / ui.plate->zoom());
+        QVERIFY(pose.worldFromCamera.angularDistance(ui.document.shot().solve->frames.front().pose.worldFromCamera) >
+                1e-5);
         Q_UNUSED(roll)
         const PhotoLine mended = ui.document.shot().photo.lines.back();
         move(ui, ui.at((mended.a.x() + mended.b.x()) / 2, (mended.a.y() + mended.b.y()) / 2));
@@ -80,7 +82,8 @@ class PhotoTest : public QObject {
         QCOMPARE(drawn(ui), 1U);
     }
 
-    /// A rectangle dragged over the floor gives the camera; the slider changes the focal length and keeps the near side.
+    /// A rectangle dragged over the floor gives the camera; the slider changes the focal length and keeps the near
+    /// side.
     void theFloorIsFittedByEye() {
         Ui ui(shed_);
         ui.window.action("stepSolve")->trigger();
@@ -97,7 +100,8 @@ class PhotoTest : public QObject {
         auto* slider = ui.shown<QSlider>("photoFocalSlider");
         slider->setValue(slider->value() + 150);
         const Shot& s = ui.document.shot();
-        QVERIFY2(s.solve->lens.focalPx > 1.3 * focal, qPrintable(QString("%1 %2 %3").arg(s.solve->lens.focalPx).arg(focal).arg(s.priors.focalMm)));
+        QVERIFY2(s.solve->lens.focalPx > 1.3 * focal,
+                 qPrintable(QString("%1 %2 %3").arg(s.solve->lens.focalPx).arg(focal).arg(s.priors.focalMm)));
         QVERIFY((s.photo.quad->corners[0] - before.corners[0]).norm() < 1e-9);
         QVERIFY((s.photo.quad->corners[1] - before.corners[1]).norm() < 1e-9);
         QVERIFY((s.photo.quad->corners[3] - before.corners[3]).norm() > 1);
@@ -142,7 +146,8 @@ class PhotoTest : public QObject {
         const QJsonArray at = truth["frames"].toArray()[0].toObject()["position"].toArray();
         const Eigen::Vector3d position(at[0].toDouble(), at[1].toDouble(), at[2].toDouble());
         // Clicks are whole screen pixels, about two of the picture.
-        QVERIFY2((pose->position - position).norm() < 0.25, qPrintable(QString::number((pose->position - position).norm())));
+        QVERIFY2((pose->position - position).norm() < 0.25,
+                 qPrintable(QString::number((pose->position - position).norm())));
     }
 
     /// Two photos from elsewhere give depth to a nodal pan; marks by hand are made in the still view.
@@ -165,7 +170,9 @@ class PhotoTest : public QObject {
         QVERIFY(ui.window.action("autoLevel")->isEnabled());
         auto* table = ui.shown<QTableWidget>("referenceStills");
         QCOMPARE(table->rowCount(), 2);
-        QVERIFY2(table->item(0, 1)->text().toInt() > 50, qPrintable(table->item(0, 1)->text() + " " + QString::number(ui.document.shot().stills[0].marks.size())));
+        QVERIFY2(
+            table->item(0, 1)->text().toInt() > 50,
+            qPrintable(table->item(0, 1)->text() + " " + QString::number(ui.document.shot().stills[0].marks.size())));
         QVERIFY(ui.child<QLabel>("stillsNote")->text().contains("focal length"));
         // A feature of the plate, marked by hand in the still.
         const ReferenceStill& still = *ui.document.shot().still(ui.window.stillEdits().shown());
@@ -173,7 +180,8 @@ class PhotoTest : public QObject {
         const size_t count = still.marks.size();
         int free = 0;
         for (const Path& p : *ui.document.shot().paths)
-            if (std::none_of(still.marks.begin(), still.marks.end(), [&](const StillMark& m) { return m.path == p.id; }))
+            if (std::none_of(still.marks.begin(), still.marks.end(),
+                             [&](const StillMark& m) { return m.path == p.id; }))
                 free = p.id;
         QVERIFY(free != 0);
         ui.document.selectPaths({free});
@@ -187,8 +195,9 @@ class PhotoTest : public QObject {
                          Qt::NoButton, Qt::LeftButton, {});
         QApplication::sendEvent(&view->canvas(), &drag);
         QTest::mouseRelease(&view->canvas(), Qt::LeftButton, {}, spot + QPoint(30, -10));
-        QVERIFY((ui.document.shot().still(still.id)->marks.back().pixel -
-                 view->canvas().toPixel(spot + QPoint(30, -10))).norm() < 1e-6);
+        QVERIFY(
+            (ui.document.shot().still(still.id)->marks.back().pixel - view->canvas().toPixel(spot + QPoint(30, -10)))
+                .norm() < 1e-6);
         QMouseEvent hover(QEvent::MouseMove, spot + QPoint(30, -10), view->canvas().mapToGlobal(spot + QPoint(30, -10)),
                           Qt::NoButton, Qt::NoButton, {});
         QApplication::sendEvent(&view->canvas(), &hover);

@@ -36,9 +36,9 @@ MoverJudgement judgeMover(const std::string& cameraJson, const std::string& trut
 /// How reference stills compare with true ones: over true points that stills see, in the stills and in the frames of
 /// the shot.
 struct StillsJudgement {
-    int stills = 0;         ///< compared
-    double stickPx = -1;    ///< as in Judgement, over frames and stills
-    double shapePx = -1;    ///< as in Judgement
+    int stills = 0;                                       ///< compared
+    double stickPx = -1;                                  ///< as in Judgement, over frames and stills
+    double shapePx = -1;                                  ///< as in Judgement
     double worstFocalPercent = 0, worstPlacePercent = 0;  ///< place: of its distance from the shot's camera
 };
 

@@ -43,9 +43,8 @@ TEST(Stills, TwoPhotosGiveDepthToANodalPan) {
     EXPECT_FALSE(stalenessOf(shot).solve);
     EXPECT_EQ(verdictOn(shot, Step::solve).lamp, Lamp::good) << verdictOn(shot, Step::solve).sentence;
     const SceneExport scene = gatherScene(shot);
-    const StillsJudgement j =
-        judgeStills(writeCameraJson(scene), readFile(data + "mast-top/mast-top.truth.json"),
-                    readFile(data + "mast-top-stills/mast-top-stills.truth.json"));
+    const StillsJudgement j = judgeStills(writeCameraJson(scene), readFile(data + "mast-top/mast-top.truth.json"),
+                                          readFile(data + "mast-top-stills/mast-top-stills.truth.json"));
     std::printf("stick %.4f px  shape %.4f px  focal %.3f %%  place %.3f %%\n", j.stickPx, j.shapePx,
                 j.worstFocalPercent, j.worstPlacePercent);
     EXPECT_EQ(j.stills, 2);
@@ -129,7 +128,8 @@ TEST(Stills, APublishedPairHasItsKnownDepth) {
         dd += (disparity[i] - md) * (disparity[i] - md);
         id += (inverse[i] - mi) * (disparity[i] - md);
     }
-    std::printf("correlation with the true disparities %.4f over %zu points\n", id / std::sqrt(ii * dd), inverse.size());
+    std::printf("correlation with the true disparities %.4f over %zu points\n", id / std::sqrt(ii * dd),
+                inverse.size());
     // A few spots lie on an outline, where the truth jumps from leaf to wall.
     EXPECT_GT(id / std::sqrt(ii * dd), 0.98);
 }

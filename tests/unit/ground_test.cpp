@@ -117,6 +117,13 @@ TEST_F(TiltedWorld, WhatCannotBeHadIsSaidAndTheRestDone) {
     EXPECT_FALSE(fit.metric);
     EXPECT_NE(fit.trouble.find("origin"), std::string::npos);
     EXPECT_NE(fit.trouble.find("length"), std::string::npos);
+    // Points far away, whose depth is open, tell little of the upright: that is said.
+    const std::vector<SolvedPoint> had = solve_.points;
+    for (SolvedPoint& p : solve_.points)
+        if (p.pathId == floor_[0] || p.pathId == floor_[20] || p.pathId == floor_[60]) p.position *= 400;
+    fit = build(onFloor());
+    EXPECT_NE(fit.trouble.find("too far away"), std::string::npos) << fit.trouble;
+    solve_.points = had;
     SolveResult turning = solve_;
     turning.motion = Motion::nodalPan;
     EXPECT_FALSE(buildGround(*makeGroundBasis(std::make_shared<SolveResult>(turning)), gone).level);
@@ -153,8 +160,8 @@ TEST(GroundChoices, OlderProjectsAreRead) {
 }
 
 TEST(TransformText, GoesThereAndBackToTheLastDigit) {
-    const Similarity s{2.5, Eigen::Quaterniond(Eigen::AngleAxisd(0.7, Eigen::Vector3d(1, 2, 3).normalized())),
-                       {1.0 / 3, -2, 3e-9}};
+    const Similarity s{
+        2.5, Eigen::Quaterniond(Eigen::AngleAxisd(0.7, Eigen::Vector3d(1, 2, 3).normalized())), {1.0 / 3, -2, 3e-9}};
     const Similarity t = transformFromText(textOfTransform(s));
     EXPECT_EQ(t.scale, s.scale);
     EXPECT_EQ(t.translation, s.translation);

@@ -167,6 +167,51 @@ TEST(PhotoMatch, ARectangleOfKnownSideGivesTheScale) {
     EXPECT_NE(matchPhoto(e).trouble.find("not convex"), std::string::npos);
 }
 
+// With another focal length the near side of a rectangle holds, and the rectangle on the ground stays what it is.
+TEST(PhotoMatch, ByEyeTheNearSideHolds) {
+    PhotoEvidence e;
+    e.width = 1600, e.height = 1000;
+    Intrinsics lens;
+    lens.focalPx = 1500;
+    lens.principalPoint = {799.5, 499.5};
+    CameraPose pose;
+    pose.position = {1.2, 1.6, 4};
+    pose.worldFromCamera = Eigen::AngleAxisd(0.2, Vector3d::UnitY()) * Eigen::AngleAxisd(-0.25, Vector3d::UnitX());
+    PhotoQuad q;
+    const Vector3d corners[] = {{0, 0, 0}, {2, 0, 0}, {2, 0, -3}, {0, 0, -3}};
+    for (size_t i = 0; i < 4; ++i) q.corners[i] = *project(pose, lens, corners[i]);
+    e.quad = q;
+    const PhotoFit fit = matchPhoto(e);
+    ASSERT_TRUE(fit.found) << fit.trouble;
+    EXPECT_NEAR(fit.lens.focalPx / 1500, 1, 0.02);
+    // The same focal length changes nothing.
+    const auto same = quadAtFocal(e, fit.lens.focalPx);
+    ASSERT_TRUE(same);
+    for (size_t i = 0; i < 4; ++i) EXPECT_LT((same->corners[i] - q.corners[i]).norm(), 0.5) << i;
+    for (const double focal : {1100.0, 2100.0}) {
+        const auto other = quadAtFocal(e, focal);
+        ASSERT_TRUE(other) << focal;
+        EXPECT_EQ(other->corners[0], q.corners[0]);
+        EXPECT_EQ(other->corners[1], q.corners[1]);
+        EXPECT_GT((other->corners[2] - q.corners[2]).norm(), 2) << focal;
+        // The rectangle is one for that focal length: two to three, as it was.
+        PhotoEvidence then = e;
+        then.quad = other;
+        then.focalPx = focal;
+        then.focalSigma = 0;
+        const PhotoFit by = matchPhoto(then);
+        ASSERT_TRUE(by.found);
+        Vector3d on[4];
+        for (size_t i = 0; i < 4; ++i) {
+            const Vector3d ray = *worldRay(by.pose, by.lens, other->corners[i]);
+            on[i] = by.pose.position - by.pose.position.y() / ray.y() * ray;
+        }
+        EXPECT_NEAR((on[3] - on[0]).norm() / (on[1] - on[0]).norm(), 1.5, 0.1) << focal;
+    }
+    e.quad.reset();
+    EXPECT_FALSE(quadAtFocal(e, 1500));
+}
+
 TEST(PhotoMatch, WhatIsMissingIsSaid) {
     const BoxPhoto box = makeBoxPhoto(7, 0.5);
     PhotoEvidence none = box.evidence;
@@ -198,6 +243,14 @@ TEST(PhotoMatch, WhatIsMissingIsSaid) {
     EXPECT_NE(both.trouble.find("cropped"), std::string::npos) << both.trouble;
     ASSERT_TRUE(both.linesFocalPx);
     EXPECT_NEAR(*both.linesFocalPx / box.lens.focalPx, 1, 0.02);
+    // Known points in a row, and behind the camera.
+    PhotoEvidence row = none;
+    for (int i = 0; i < 5; ++i) row.spots.push_back({{200.0 * i + 300, 40.0 * i + 300}, {1.0 * i, 0, -5}, 0.5, "P"});
+    EXPECT_NE(matchPhoto(row).trouble.find("in a row"), std::string::npos) << matchPhoto(row).trouble;
+    EXPECT_FALSE(matchPhoto(row).found);
+    PhotoEvidence quad = none;
+    quad.quad = PhotoQuad{{Vector2d(100, 800), {900, 800}, {150, 500}, {700, 500}}};
+    EXPECT_NE(matchPhoto(quad).trouble.find("not convex"), std::string::npos);
     // A picture without edges.
     EXPECT_TRUE(sortLines({}, none).empty());
 }

@@ -180,6 +180,36 @@ TEST(StillViews, WrongPlacesAndFewMarksAreNamedAndChangeNothing) {
     EXPECT_TRUE(r.points.empty());
 }
 
+// A handful of features marked by hand, to half a pixel, where both focal lengths are known.
+TEST(StillViews, SevenMarksByHandDo) {
+    int joined = 0;
+    for (uint64_t seed = 20; seed < 30; ++seed) {
+        Place place(seed);
+        const CameraPose pose = lookingAt({-5, 1, -3}, {0, 0, -10});
+        place.addStill(pose, 1300, 1300, 0.5);
+        // Spread over the picture, as an artist would choose them.
+        std::vector<StillMark>& marks = place.stills[0].marks;
+        std::vector<StillMark> chosen;
+        for (const auto& [x, y] :
+             {std::pair(0.15, 0.3), {0.85, 0.3}, {0.5, 0.5}, {0.2, 0.7}, {0.8, 0.7}, {0.5, 0.2}, {0.5, 0.8}}) {
+            const Vector2d wanted(x * 1600, y * 1200);
+            const auto nearest = std::min_element(marks.begin(), marks.end(), [&](const auto& a, const auto& b) {
+                return (a.pixel - wanted).norm() < (b.pixel - wanted).norm();
+            });
+            chosen.push_back(*nearest);
+            marks.erase(nearest);
+        }
+        marks = chosen;
+        const SolveResult r = place.joined();
+        if (!r.stills[0].solved) continue;
+        ++joined;
+        EXPECT_EQ(r.points.size(), r.stills[0].used.size());
+        const Vector3d there = r.stills[0].pose.position.normalized(), true_ = pose.position.normalized();
+        EXPECT_LT(std::acos(there.dot(true_)) * 180 / M_PI, 8) << seed;
+    }
+    EXPECT_GE(joined, 8);
+}
+
 TEST(StillViews, StillsThatShareNothingAreApart) {
     Place place(5);
     place.addStill(lookingAt({-4, 0.5, -1}, {-2, 0, -10}), 1300, 1300);

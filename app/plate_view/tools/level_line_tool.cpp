@@ -29,8 +29,7 @@ bool LevelLineTool::release(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton || !drawing_) return false;
     drawing_ = false;
     to_ = event->position();
-    if (QLineF(from_, to_).length() >= shortestLine)
-        drawn(inPicture(from_), inPicture(to_));
+    if (QLineF(from_, to_).length() >= shortestLine) drawn(inPicture(from_), inPicture(to_));
     canvas_.update();
     return true;
 }

@@ -5,8 +5,8 @@
 
 namespace va {
 
-/// Draws and mends what a picture is matched by: a stroke is a line along the axis in hand (X, Y and Z choose it), ends,
-/// corners and points are dragged, Delete removes what is under the pointer.
+/// Draws and mends what a picture is matched by: a stroke is a line along the axis in hand (X, Y and Z choose it),
+/// ends, corners and points are dragged, Delete removes what is under the pointer.
 class PhotoTool : public CanvasTool {
   public:
     using CanvasTool::CanvasTool;
