@@ -345,7 +345,7 @@ void Document::matchShot() {
              [](const Shot& s, Progress& p, Shot& soFar) { return va::matchShot(s, p, &soFar); });
 }
 void Document::trackFeatures() {
-    startJob(tr("Track features"), Part::paths, [](const Shot& s, Progress& p, Shot& soFar) {
+    startJob(tr("Track features"), Parts(Part::paths) | Part::stills, [](const Shot& s, Progress& p, Shot& soFar) {
         return trackWorkFor(s) == TrackWork::none ? withPathsAnew(s, p, &soFar) : withPaths(s, p, &soFar);
     });
 }

@@ -80,8 +80,13 @@ void takeStills(const Shot&, const Shot& made, Shot& now) {
         const ReferenceStill* found = made.still(still.id);
         if (!found) continue;
         std::erase_if(still.marks, [](const StillMark& m) { return !m.byHand; });
-        for (const StillMark& m : found->marks)
-            if (!m.byHand) still.marks.push_back(m);
+        for (const StillMark& m : found->marks) {
+            // A path that the artist made meanwhile may have got the number of the job's.
+            const Path *theirs = made.path(m.path), *ours = now.path(m.path);
+            const bool same = theirs && ours && theirs->referenceFrame == ours->referenceFrame &&
+                              theirs->frames() == ours->frames() && theirs->origin == ours->origin;
+            if (!m.byHand && same) still.marks.push_back(m);
+        }
     }
 }
 

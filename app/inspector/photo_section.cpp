@@ -91,7 +91,7 @@ void PhotoSection::refresh() {
         int count = 0;
         double squares = 0;
     };
-    std::vector<Line> lines{{tr("Lines along X"), 0, 0}, {tr("Upright lines, Y"), 0, 0}, {tr("Lines along Z"), 0, 0}};
+    std::vector<Line> lines{{tr("Lines along X"), 0, 0}, {tr("Upright, Y"), 0, 0}, {tr("Lines along Z"), 0, 0}};
     for (size_t i = 0; i < photo.lines.size(); ++i) {
         Line& l = lines[size_t(photo.lines[i].axis)];
         ++l.count;

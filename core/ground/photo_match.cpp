@@ -22,6 +22,7 @@ constexpr double usualRoll = 3 * degree;  ///< deviation of how level a camera i
 constexpr double usualOffMiddle = 0.015;  ///< widths, deviation of the principal point of a picture that is not cropped
 constexpr double openFocal = 0.08;        ///< relative deviation from which on a focal length counts as not known
 constexpr double contradiction = 3;       ///< deviations between two focal lengths
+constexpr double sureDistortion = 0.03;   ///< deviation of k1, or a quarter of it, above which the lines do not tell it
 constexpr double finiteVanishing = 12;    ///< widths from the middle, within which a vanishing point is finite
 
 /// What is solved, in the order of the unknowns.
@@ -263,18 +264,7 @@ void placeByQuad(Camera& c, const PhotoQuad& q) {
     c.view.translation = -c.view.rotation * Vector3d(-hits[0].x() * scale, scale, -hits[0].z() * scale);
 }
 
-}  // namespace
-
-std::optional<Vector2d> vanishingPoint(const std::vector<PhotoLine>& lines, PhotoAxis axis) {
-    Intrinsics pixels;
-    pixels.focalPx = 1000;
-    const auto d = directionOf(lines, axis, pixels);
-    if (!d || std::fabs(d->z()) < 1e-9) return std::nullopt;
-    const Vector2d at = pixels.pixelFromNormalised(d->head<2>() / d->z());
-    return at.norm() < 1e7 ? std::optional(at) : std::nullopt;
-}
-
-PhotoFit matchPhoto(const PhotoEvidence& evidence) {
+PhotoFit fitPhoto(const PhotoEvidence& evidence) {
     PhotoFit fit;
     PhotoEvidence e = evidence;
     const auto say = [&](const std::string& sentence) { fit.trouble += (fit.trouble.empty() ? "" : " ") + sentence; };
@@ -409,7 +399,7 @@ PhotoFit matchPhoto(const PhotoEvidence& evidence) {
     if (e.focalPx && problem.layout.focal && fit.vanishingPoints >= 2) {
         PhotoEvidence alone = e;
         alone.focalPx.reset();
-        const PhotoFit without = matchPhoto(alone);
+        const PhotoFit without = fitPhoto(alone);
         if (without.found && without.focalSigma < openFocal) {
             fit.linesFocalPx = without.lens.focalPx;
             const double off = std::log(without.lens.focalPx / *e.focalPx);
@@ -425,6 +415,29 @@ PhotoFit matchPhoto(const PhotoEvidence& evidence) {
     if (behind > 0)
         say(text("%d known points lie behind the camera: check their positions and which is which.", behind));
     return fit;
+}
+
+}  // namespace
+
+std::optional<Vector2d> vanishingPoint(const std::vector<PhotoLine>& lines, PhotoAxis axis) {
+    Intrinsics pixels;
+    pixels.focalPx = 1000;
+    const auto d = directionOf(lines, axis, pixels);
+    if (!d || std::fabs(d->z()) < 1e-9) return std::nullopt;
+    const Vector2d at = pixels.pixelFromNormalised(d->head<2>() / d->z());
+    return at.norm() < 1e7 ? std::optional(at) : std::nullopt;
+}
+
+PhotoFit matchPhoto(const PhotoEvidence& evidence) {
+    if (!evidence.solveDistortion) return fitPhoto(evidence);
+    PhotoFit fit = fitPhoto(evidence);
+    const auto k1 =
+        std::find_if(fit.numbers.begin(), fit.numbers.end(), [](const LensNumber& n) { return n.name == "k1"; });
+    if (fit.found && k1 != fit.numbers.end() && k1->sigma < std::max(sureDistortion, 0.25 * std::fabs(k1->value)))
+        return fit;
+    PhotoEvidence straight = evidence;
+    straight.solveDistortion = false;
+    return fitPhoto(straight);
 }
 
 std::optional<PhotoQuad> quadAtFocal(const PhotoEvidence& evidence, double focalPx) {

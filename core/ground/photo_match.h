@@ -59,7 +59,8 @@ struct PhotoEvidence {
     double focalSigma = 0.02;
     LensModel lens;                                 ///< the distortion as known
     std::optional<Eigen::Vector2d> principalPoint;  ///< px, where it is known; else the middle of the picture
-    bool solveDistortion = false;        ///< k1 and k2 of Brown–Conrady, where lines cross the whole picture
+    /// k1 and k2 of Brown–Conrady are solved where the lines tell them: to 0.03, or to a quarter of k1.
+    bool solveDistortion = false;
     std::optional<double> cameraHeight;  ///< m, over the ground
 };
 

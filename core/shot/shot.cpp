@@ -115,6 +115,7 @@ PhotoEvidence photoEvidenceOf(const Shot& shot) {
     if (shot.photo.cameraHeight > 0) e.cameraHeight = shot.photo.cameraHeight;
     const Intrinsics given = shot.givenLens();
     e.lens = given.lens;
+    e.solveDistortion = shot.priors.distortion == Known::unknown;
     if (!shot.priors.principalOffset.isZero()) e.principalPoint = given.principalPoint;
     if (shot.priors.focal != Known::unknown && shot.priors.focalMm > 0) {
         e.focalPx = given.focalPx;

@@ -335,6 +335,8 @@ class OnePlace {
             if (off >= b.worstPx) b.worstPx = off, b.worstFrame = q.frame;
         }
         b.rmsPx = std::sqrt(squares / b.observations);
+        // A path that wanders has no one direction.
+        if (b.rmsPx > std::max(1.0, 6 * result_.rmsPx)) return;
         // Errors of neighbouring frames are much the same: four frames count, and no more.
         b.sigma = std::max(0.05, std::sqrt(variance / b.observations / std::min(b.observations, 4)));
         bearings_[p.id] = b;

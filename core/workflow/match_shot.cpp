@@ -175,7 +175,7 @@ Shot settled(const Shot& shot, Progress& progress) {
 
 Shot withStillsFound(const Shot& shot, Progress& progress) {
     if (shot.frames().size() == 1) return withPhotoMatched(withStillMatches(shot, progress), progress);
-    return finished(stillsFound(shot, progress), progress);
+    return withUprightsFound(finished(stillsFound(shot, progress), progress), progress);
 }
 
 Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {

@@ -224,6 +224,11 @@ Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar, const std:
         out.findings = tracker.findings();
         tracker.whole.addTo(out.plate.damaged);
         out.blur = {};
+        // Marks of paths that are gone: new paths get their numbers.
+        for (ReferenceStill& s : out.stills)
+            std::erase_if(s.marks, [&](const StillMark& m) {
+                return std::none_of(byHand.begin(), byHand.end(), [&](const Path& p) { return p.id == m.path; });
+            });
     };
     try {
         take(tracker.track(std::move(request)), shot.range);

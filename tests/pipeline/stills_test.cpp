@@ -16,6 +16,7 @@
 #include "workflow/match_shot.h"
 #include "workflow/stale.h"
 #include "workflow/still_work.h"
+#include "workflow/track_shot.h"
 #include "workflow/verdict.h"
 
 namespace va {
@@ -72,6 +73,10 @@ TEST(Stills, TwoPhotosGiveDepthToANodalPan) {
     Progress progress;
     const Shot anew = withSolve(shot, progress);
     EXPECT_EQ(anew.solve->points.size(), shot.solve->points.size());
+    // Features tracked anew have other numbers: the marks of the old ones go, and are found again.
+    const Shot tracked = withPathsAnew(shot, progress);
+    EXPECT_TRUE(tracked.stills[0].marks.empty() && tracked.stills[1].marks.empty());
+    EXPECT_TRUE(stillsWantMatches(tracked));
     // Without them it is a nodal pan again.
     Shot off = shot;
     for (ReferenceStill& s : off.stills) s.on = false;
