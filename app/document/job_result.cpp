@@ -60,7 +60,8 @@ void takeSolve(const Shot& before, const Shot& made, Shot& now) {
     now.uprights = made.uprights;
     now.photo = made.photo;
     // What a photo's metadata said of its focal length, unless the artist gave another one meanwhile.
-    if (made.solve->motion == Motion::still && now.priors == before.priors) now.priors = made.priors;
+    const bool photo = made.solve->motion == Motion::still || made.frames().size() == 1;
+    if (photo && now.priors == before.priors) now.priors = made.priors;
     now.groundBasis = made.groundBasis;
 }
 

@@ -58,16 +58,16 @@ void StillEdits::setFocal(int id, double px) {
            [px](ReferenceStill& s) { s.focalPx = px > 0 ? std::optional(px) : std::nullopt; });
 }
 
-void StillEdits::mark(int id, const Eigen::Vector2d& pixel) {
+void StillEdits::mark(int id, const Eigen::Vector2d& pixel, double sigma) {
     if (document_.selectedPaths().size() != 1)
         return Q_EMIT document_.troubled(tr("Select the feature first that you want to mark in the still."));
-    moveMark(id, *document_.selectedPaths().begin(), pixel);
+    moveMark(id, *document_.selectedPaths().begin(), pixel, sigma);
 }
 
-void StillEdits::moveMark(int id, int path, const Eigen::Vector2d& pixel) {
+void StillEdits::moveMark(int id, int path, const Eigen::Vector2d& pixel, double sigma) {
     change(tr("Mark a feature in a still"), id, [&](ReferenceStill& s) {
         std::erase_if(s.marks, [path](const StillMark& m) { return m.path == path; });
-        s.marks.push_back({path, pixel, 0.7, true});
+        s.marks.push_back({path, pixel, sigma, true});
     });
 }
 

@@ -20,9 +20,9 @@ class StillEdits : public QObject {
     void setOn(int id, bool on);
     /// Focal length in px, given by the artist; 0 = not known.
     void setFocal(int id, double px);
-    /// Marks the selected feature in a still. A position that is moved becomes the artist's.
-    void mark(int id, const Eigen::Vector2d& pixel);
-    void moveMark(int id, int path, const Eigen::Vector2d& pixel);
+    /// Marks the selected feature in a still, to `sigma` px. A position that is moved becomes the artist's.
+    void mark(int id, const Eigen::Vector2d& pixel, double sigma);
+    void moveMark(int id, int path, const Eigen::Vector2d& pixel, double sigma);
     void removeMark(int id, int path);
     /// Finds what shot and stills have in common, and solves with it.
     void findMatches();

@@ -147,7 +147,7 @@ void StillCanvas::mousePressEvent(QMouseEvent* event) {
         draggedTo_ = from_;
         return;
     }
-    edits_.mark(edits_.shown(), toPixel(from_));
+    edits_.mark(edits_.shown(), toPixel(from_), clickSigma());
 }
 
 void StillCanvas::mouseMoveEvent(QMouseEvent* event) {
@@ -169,7 +169,7 @@ void StillCanvas::mouseReleaseEvent(QMouseEvent* event) {
     const int path = dragged_;
     dragged_ = 0;
     if (QLineF(from_, event->position()).length() > 1)
-        edits_.moveMark(edits_.shown(), path, toPixel(event->position()));
+        edits_.moveMark(edits_.shown(), path, toPixel(event->position()), clickSigma());
     update();
 }
 
@@ -234,7 +234,9 @@ StillView::StillView(Document& document, StillEdits& edits, QWidget* parent)
 void StillView::refresh() {
     const ReferenceStill* still = document_.shot().still(edits_.shown());
     setVisible(still != nullptr);
-    if (still) title_->setText(QString::fromStdString(stillVerdict(document_.shot(), *still)));
+    if (!still) return;
+    title_->setText(tr("%1 · %2 marks").arg(QString::fromStdString(still->name)).arg(still->marks.size()));
+    title_->setToolTip(QString::fromStdString(stillVerdict(document_.shot(), *still)));
 }
 
 }  // namespace va

@@ -3,6 +3,7 @@
 #include <QFrame>
 #include <QImage>
 #include <QLabel>
+#include <algorithm>
 
 #include "document/still_edits.h"
 
@@ -31,6 +32,8 @@ class StillCanvas : public QWidget {
   private:
     void load();
     void fit();
+    /// How far a click may be off, px of the still.
+    [[nodiscard]] double clickSigma() const { return std::max(0.7, 0.6 / zoom_); }
     [[nodiscard]] int markAt(const QPointF& at) const;
 
     Document& document_;

@@ -21,8 +21,8 @@ namespace {
 using Eigen::Vector2d;
 using Eigen::Vector3d;
 
-constexpr double agreePx = 2.5;     ///< px, by which a mark may miss while cameras are looked for
-constexpr int fewestWithDepth = 4;  ///< marks on solved points that give a camera
+constexpr double leastAgreePx = 2.5;  ///< px, by which a mark may miss while cameras are looked for
+constexpr int fewestWithDepth = 4;    ///< marks on solved points that give a camera
 /// Marks that give a first still to a camera in one place, and where both focal lengths are known.
 constexpr int fewestFirst = 8, fewestFirstKnown = 6;
 constexpr double leastAngle = 0.25 * M_PI / 180;  ///< between rays, for a point of the cloud
@@ -63,6 +63,13 @@ Joining joiningOf(const StillRequest& r) {
     j.out.lens.principalPoint = {(r.width - 1) / 2.0, (r.height - 1) / 2.0};
     j.out.lens.focalPx = r.focalPx.value_or(1.1 * r.width * r.pixelAspect);
     return j;
+}
+
+/// By how many px a mark may miss while cameras are looked for: coarse marks by more.
+double agreePxOf(const StillRequest& r) {
+    std::vector<double> sigmas;
+    for (const StillMark& m : r.marks) sigmas.push_back(m.sigma);
+    return std::max(leastAgreePx, 3.5 * median(sigmas));
 }
 
 /// Focal lengths of the still to try, px.
@@ -119,14 +126,14 @@ bool resected(Joining& j, const std::map<int, Vector3d>& points) {
     };
     // A focal length of the coarse row, or of metadata, is off by some percent, and points by that share of their
     // distance from the middle; then it is looked for more closely.
-    scan(focalsToTry(*j.asked), std::max(agreePx, 0.008 * j.asked->width));
+    scan(focalsToTry(*j.asked), std::max(agreePxOf(*j.asked), 0.008 * j.asked->width));
     if (agreeing == 0) {
         j.out.trouble = StillTrouble::doesNotFit;
         return false;
     }
     std::vector<double> close;
     for (double share = 0.95; share < 1.055; share += 0.01) close.push_back(share * j.out.lens.focalPx);
-    scan(close, std::max(agreePx, 0.004 * j.asked->width));
+    scan(close, std::max(agreePxOf(*j.asked), 0.004 * j.asked->width));
     const bool enough = agreeing >= fewestWithDepth && 2 * agreeing > int(world.size());
     j.out.trouble = enough ? StillTrouble::none : StillTrouble::doesNotFit;
     return enough;
@@ -404,7 +411,7 @@ class OnePlace {
                     b.push_back(j.normalised(*mark, still));
                 }
                 SamplingOptions options;
-                options.threshold = agreePx / still;
+                options.threshold = agreePxOf(*j.asked) / still;
                 options.trials = 300;
                 const auto e = robustEssential(a, b, options);
                 if (!e.found || e.agreeing < fewestFor(j) || 2 * e.agreeing < int(a.size())) continue;

@@ -41,13 +41,15 @@ Shot withPhotoLines(const Shot& shot, int frame, Progress& progress) {
 
 Shot withPhotoMatched(const Shot& shot) {
     Shot out = shot;
+    // Of a single picture there is no other frame to mean.
+    if (const std::vector<int> frames = shot.frames(); frames.size() == 1) out.photo.frame = frames.front();
     const auto fit = std::make_shared<PhotoFit>(matchPhoto(photoEvidenceOf(shot)));
     out.photo.fit = fit;
     auto solve = std::make_shared<SolveResult>();
     solve->height = shot.plate.height;
     solve->trouble = fit->found ? SolveTrouble::none : SolveTrouble::tooFewFrames;
     SolvedFrame frame;
-    frame.frame = shot.photo.frame;
+    frame.frame = out.photo.frame;
     if (fit->found) {
         solve->motion = Motion::still;
         solve->lens = fit->lens;
@@ -68,10 +70,12 @@ Shot withPhotoMatched(const Shot& shot) {
     return withGround(out, out.groundSpec);
 }
 
-Shot withPhotoMatched(const Shot& shot, Progress& progress) {
+Shot withPhotoMatched(const Shot& given, Progress& progress) {
+    const std::vector<StillRequest> stills = stillRequests(given);
+    if (stills.empty()) return withPhotoMatched(given);
+    // Two unknown focal lengths ask much of a few marks.
+    const Shot shot = withMetadataFocal(given);
     Shot out = withPhotoMatched(shot);
-    const std::vector<StillRequest> stills = stillRequests(shot);
-    if (stills.empty()) return out;
     auto base = std::make_shared<SolveResult>(*out.solve);
     if (!base->has()) {
         // Nothing tells the camera yet: the stills may. It stands at the origin and looks ahead.

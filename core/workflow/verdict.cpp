@@ -261,6 +261,9 @@ Verdict onPhoto(const Shot& s) {
     const PhotoFit& f = *s.photo.fit;
     if (stalenessOf(s).solve)
         return {Lamp::stale, text("The picture was matched before the last change. Match again.")};
+    if (!f.found)
+        for (const ReferenceStill& still : s.stills)
+            if (still.on && !still.marks.empty()) return {Lamp::look, stillVerdict(s, still)};
     if (!f.found) return {Lamp::look, f.trouble.empty() ? text("The picture was not matched yet.") : f.trouble};
     std::string number = text("Photo match: focal length %.0f px", f.lens.focalPx);
     if (f.focalSigma > 0) number += text(" ± %.1f %%", 100 * f.focalSigma);

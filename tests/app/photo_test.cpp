@@ -221,6 +221,46 @@ class PhotoTest : public QObject {
         Q_UNUSED(mark)
     }
 
+    /// Two photos of one place, by features that are placed by hand in the one and marked in the other.
+    void twoPhotosByHand() {
+        const QString folder = QStringLiteral(VA_SOURCE_DIR "/demo/data/mast-top-stills/");
+        QFile file(folder + "mast-top-stills.truth.json");
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        const QJsonArray points = QJsonDocument::fromJson(file.readAll()).object()["points"].toArray();
+        Ui ui(folder + "mast-top-stills.01.jpg");
+        ui.document.setRange({1, 1});
+        ui.document.setFrame(1);
+        ui.window.stillEdits().addFiles({folder + "mast-top-stills.02.jpg"});
+        auto* view = ui.window.findChild<StillView*>();
+        QTRY_VERIFY(view->isVisible() && view->canvas().hasPicture());
+        int placed = 0;
+        for (int i = 0; i < points.size() && placed < 12; i += 5) {
+            const QJsonArray seen = points[i].toObject()["seen"].toArray();
+            if (seen.size() < 2) continue;
+            const QJsonArray one = seen[0].toArray(), two = seen[1].toArray();
+            const QPointF at = view->canvas().fromPixel({two[1].toDouble(), two[2].toDouble()});
+            // So near to another mark a click takes hold of that one.
+            const auto& marks = ui.document.shot().stills[0].marks;
+            if (std::any_of(marks.begin(), marks.end(), [&](const StillMark& m) {
+                    return QLineF(view->canvas().fromPixel(m.pixel), at).length() < 12;
+                }))
+                continue;
+            ui.window.edits().addHandFeature({one[1].toDouble(), one[2].toDouble()});
+            QCOMPARE(ui.document.selectedPaths().size(), 1);
+            QTest::mouseClick(&view->canvas(), Qt::LeftButton, {}, at.toPoint());
+            QCOMPARE(ui.document.shot().stills[0].marks.size(), size_t(++placed));
+        }
+        QCOMPARE(placed, 12);
+        QTest::keyClick(&ui.window, Qt::Key_R, Qt::ControlModifier);
+        ui.finish();
+        ui.window.action("stepSolve")->trigger();
+        QVERIFY2(ui.document.shot().solve->hasDepth(), qPrintable(ui.sentence()));
+        QVERIFY2(ui.sentence().contains("Photo with depth from 1 reference still"), qPrintable(ui.sentence()));
+        QVERIFY(ui.document.shot().solve->points.size() >= 9);
+        // The focal length of the metadata, 866.7 px, and what the marks make of it.
+        QVERIFY(std::fabs(ui.document.shot().solve->stills[0].lens.focalPx / 866.7 - 1) < 0.05);
+    }
+
     /// Any frame of a shot can be matched as a photo.
     void aFrameOfAShotIsMatched() {
         Ui ui(QStringLiteral(VA_SOURCE_DIR "/demo/data/jib"));
