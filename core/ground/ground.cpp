@@ -33,9 +33,16 @@ constexpr double unsureDeg = 2;
 /// Deviation of a floor's tilt that the errors of the cameras, which all points share, leave: as a share of the angle
 /// that the solve's RMS error is seen under (as measured on 60 made-up places and the demo clips).
 constexpr double sharedTiltShare = 0.8;
+/// The same where depth comes from a still: the share of the angle that its RMS error is seen under (as measured on
+/// two of the demo's pans).
+constexpr double stillTiltShare = 5;
 
 void addSharedTilt(Surface& floor, const SolveResult& solve) {
-    const double tilt = sharedTiltShare * solve.rmsPx / solve.lens.focalPx;
+    double tilt = sharedTiltShare * solve.rmsPx / solve.lens.focalPx;
+    // Depth from reference stills has the errors of few cameras in it.
+    if (solve.motion != Motion::free)
+        for (const SolvedStill& s : solve.stills)
+            if (s.solved) tilt = std::max(tilt, stillTiltShare * s.rmsPx / s.lens.focalPx);
     if (std::isfinite(tilt)) floor.covariance.diagonal().head<2>().array() += tilt * tilt;
 }
 

@@ -493,6 +493,9 @@ class OnePlace {
         b.baseObservations = observations.size();
         b.run(progress_);
         b.take();
+        // What the shot's own focal length leaves open goes over to those of the stills.
+        if (focal_.known)
+            for (Joining* j : joined) j->out.focalSigma = std::hypot(j->out.focalSigma, focal_.sigma);
         if (!focal_.known) {
             result_.lens.focalPx = b.problem.lenses[0].focalPx;
             shotFocalSigma_ = b.focalSigma(0);

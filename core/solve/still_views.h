@@ -8,10 +8,10 @@
 
 namespace va {
 
-/// How far the shot's own focal length is known, where the shot is a single picture.
+/// How far the shot's own focal length is known, where its camera stands in one place.
 struct ShotFocal {
-    bool known = true;    ///< else it is solved, from `sigma` on
-    double sigma = 0.02;  ///< relative; 0.5 and more: nothing is known
+    bool known = true;  ///< else it is solved along, from `sigma` on
+    double sigma = 0;   ///< relative; of a known one it adds to what is stated of the stills; 0.5 and more: open
 };
 
 /// Joins reference stills to a solve: photos of the same place from elsewhere, each with a lens of its own.

@@ -159,11 +159,12 @@ namespace {
 /// Marks in the stills, and the camera with them.
 Shot stillsFound(const Shot& shot, Progress& progress) {
     Shot out = withStillMatches(shot, progress);
-    // A free move places the new features; a camera in one place only needs their directions.
     if (out.solve->motion == Motion::free) return cameraUpdated(out, progress);
+    // The new features make the shot's own rotation surer; marks that come later only need its directions.
     out = cameraSolved(out, progress);
     const Shot more = withMoreStillMarks(out, progress);
-    return more.stills == out.stills ? out : cameraSolved(more, progress);
+    if (more.stills == out.stills) return out;
+    return solvedBy(more, progress, [&](const std::vector<Path>&, const SolveRequest&) { return *more.solve; });
 }
 
 /// Where parts of the plate depend on damaged pictures, a first solve tells which of them are good.
