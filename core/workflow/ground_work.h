@@ -19,7 +19,7 @@ PictureLine lineAlongEdge(const Shot& shot, const PictureLine& stroke);
 std::vector<SharedPoint> sharedPoints(const Shot& shot, const std::string& file);
 
 /// Solved features that lie inside a patch in the frames where both are seen, for a plane through what the patch
-/// follows. Empty where the patch was not tracked, or there is no depth.
+/// follows; of a patch that was not tracked yet in its reference frame. Empty where there is no depth.
 std::vector<int> pathsOnPatch(const Shot& shot, const FlatPatch& patch);
 
 /// Things moved along with the world: positions, rotations and sizes by what brings the world before to the world now.

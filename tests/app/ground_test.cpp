@@ -163,19 +163,21 @@ class GroundTest : public QObject {
         };
         const Eigen::Vector3d along = (ground(facing.line.b) - ground(facing.line.a)).normalized();
         QVERIFY2(std::fabs(along.z()) > 0.999, qPrintable(QString::number(along.x())));
-        // The surface under the pointer is kept as another one.
-        const Eigen::Vector3d spot = *ui.plate->groundAt(middle);
-        const Eigen::Vector2d pixel = onScreen(spot);
+        // The surface under the pointer is kept as another one: the floor, at one of its own points.
         ui.window.action("selectTool")->trigger();
-        QMouseEvent hover(QEvent::MouseMove, ui.at(pixel.x(), pixel.y()),
-                          ui.plate->mapToGlobal(ui.at(pixel.x(), pixel.y())), Qt::NoButton, Qt::NoButton, {});
-        QApplication::sendEvent(ui.plate, &hover);
-        QVERIFY(ui.plate->tile());
-        if (ui.plate->tile()->paths.size() >= 3) {
-            QTest::keyClick(&ui.window, Qt::Key_K, Qt::ShiftModifier);
-            QCOMPARE(ui.document.shot().groundSpec.planes.size(), 2U);
-            ui.document.undoStack().undo();
+        QPoint spot;
+        for (const int path : ui.document.shot().ground->usedPaths) {
+            const PathPoint* q = ui.document.shot().path(path)->at(ui.document.frame());
+            if (!q) continue;
+            spot = ui.at(q->x, q->y);
+            QMouseEvent hover(QEvent::MouseMove, spot, ui.plate->mapToGlobal(spot), Qt::NoButton, Qt::NoButton, {});
+            QApplication::sendEvent(ui.plate, &hover);
+            if (ui.plate->tile() && ui.plate->tile()->paths.size() >= 3) break;
         }
+        QVERIFY(ui.plate->tile() && ui.plate->tile()->paths.size() >= 3);
+        QTest::keyClick(&ui.window, Qt::Key_K, Qt::ShiftModifier);
+        QCOMPARE(ui.document.shot().groundSpec.planes.size(), 2U);
+        ui.document.undoStack().undo();
         ui.window.action("removePlane")->trigger();
         QVERIFY(ui.document.shot().groundSpec.planes.empty());
     }

@@ -8,6 +8,7 @@
 #include "ground/ground.h"
 #include "ground/transform_text.h"
 #include "shot/ground_json.h"
+#include "workflow/ground_work.h"
 
 namespace va {
 namespace {
@@ -133,6 +134,47 @@ TEST_F(TiltedWorld, WhatCannotBeHadIsSaidAndTheRestDone) {
     SolveResult turning = solve_;
     turning.motion = Motion::nodalPan;
     EXPECT_FALSE(buildGround(*makeGroundBasis(std::make_shared<SolveResult>(turning)), gone).level);
+}
+
+// A plane of what a patch follows: features that lie inside it wherever both are seen, and no others.
+TEST(PatchPlane, HoldsWhatLiesInsideThePatch) {
+    Shot shot;
+    SolveResult solve;
+    solve.motion = Motion::free;
+    auto paths = std::make_shared<std::vector<Path>>();
+    // Inside in both frames; outside; inside in the first alone; inside, but without a solved point.
+    const Eigen::Vector2d at[4][2] = {
+        {{50, 50}, {60, 50}}, {{150, 50}, {160, 50}}, {{95, 50}, {115, 50}}, {{20, 20}, {30, 20}}};
+    for (int i = 0; i < 4; ++i) {
+        Path p;
+        p.id = i + 1;
+        for (int f = 0; f < 2; ++f) {
+            PathPoint q;
+            q.frame = 1001 + f;
+            q.x = at[i][f].x(), q.y = at[i][f].y();
+            p.put(q);
+        }
+        paths->push_back(p);
+        if (i < 3) solve.points.emplace_back().pathId = i + 1;
+    }
+    shot.paths = paths;
+    shot.solve = std::make_shared<SolveResult>(solve);
+    FlatPatch patch;
+    patch.referenceFrame = 1001;
+    patch.corners = {Eigen::Vector2d(0, 0), {100, 0}, {100, 100}, {0, 100}};
+    for (int f = 0; f < 2; ++f) {
+        PatchFrame& frame = patch.frames.emplace_back();
+        frame.frame = 1001 + f;
+        frame.map.setIdentity();
+        frame.map(0, 2) = 10 * f;
+    }
+    EXPECT_EQ(pathsOnPatch(shot, patch), std::vector<int>{1});
+    // Not tracked yet it is known in its reference frame only.
+    patch.frames.clear();
+    EXPECT_EQ(pathsOnPatch(shot, patch), (std::vector<int>{1, 3}));
+    solve.motion = Motion::nodalPan;
+    shot.solve = std::make_shared<SolveResult>(solve);
+    EXPECT_TRUE(pathsOnPatch(shot, patch).empty());
 }
 
 TEST(Similarity, InverseAndChain) {
