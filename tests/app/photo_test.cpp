@@ -46,7 +46,7 @@ class PhotoTest : public QObject {
         ui.finish();
         QVERIFY(ui.document.shot().solve->motion == Motion::still);
         QVERIFY(ui.document.shot().photo.lines.size() > 6);
-        QVERIFY(!ui.window.action("clearPhoto")->isEnabled() || drawn(ui) == 0);
+        QCOMPARE(drawn(ui), 0U);
         QTest::keyClick(&ui.window, Qt::Key_D);
         QVERIFY(ui.plate->tool() == PlateTool::photo);
         ui.plate->setFocus();
@@ -62,9 +62,8 @@ class PhotoTest : public QObject {
         const PhotoLine line = ui.document.shot().photo.lines.back();
         QVERIFY(line.axis == PhotoAxis::y);
         QVERIFY((line.a - low).norm() < 1 / ui.plate->zoom() + 1e-6);
-        QCOMPARE(ui.shown<QTableWidget>("photoEvidence")->rowCount() >= 2, true);
+        QVERIFY(ui.shown<QTableWidget>("photoEvidence")->rowCount() >= 2);
         // Its upper end is dragged: the camera moves along with every step, and all of it is one step of undo.
-        const double roll = ui.document.shot().solve->uprightSigmaDeg;
         const auto pose = ui.document.shot().solve->frames.front().pose;
         const int steps = ui.document.undoStack().count();
         ui.drag(ui.at(high.x(), high.y()), ui.at(high.x() + 40, high.y()));
@@ -73,7 +72,6 @@ class PhotoTest : public QObject {
                 2 / ui.plate->zoom());
         QVERIFY(pose.worldFromCamera.angularDistance(ui.document.shot().solve->frames.front().pose.worldFromCamera) >
                 1e-5);
-        Q_UNUSED(roll)
         const PhotoLine mended = ui.document.shot().photo.lines.back();
         move(ui, ui.at((mended.a.x() + mended.b.x()) / 2, (mended.a.y() + mended.b.y()) / 2));
         QTest::keyClick(ui.plate, Qt::Key_Delete);
@@ -176,7 +174,6 @@ class PhotoTest : public QObject {
         QVERIFY(ui.child<QLabel>("stillsNote")->text().contains("focal length"));
         // A feature of the plate, marked by hand in the still.
         const ReferenceStill& still = *ui.document.shot().still(ui.window.stillEdits().shown());
-        const StillMark mark = still.marks.front();
         const size_t count = still.marks.size();
         int free = 0;
         for (const Path& p : *ui.document.shot().paths)
@@ -214,11 +211,11 @@ class PhotoTest : public QObject {
         Ui again(file);
         QCOMPARE(again.document.shot().stills.size(), 2U);
         QCOMPARE(again.document.shot().solve->points.size(), ui.document.shot().solve->points.size());
-        QVERIFY2(again.sentence().contains("2 reference stills") || !again.sentence().contains("Solve again"),
+        again.window.action("stepSolve")->trigger();
+        QVERIFY2(again.sentence().contains("2 reference stills") && !again.sentence().contains("Solve again"),
                  qPrintable(again.sentence()));
         again.window.stillEdits().show(1);
         QTRY_VERIFY(again.window.findChild<StillView*>()->canvas().hasPicture());
-        Q_UNUSED(mark)
     }
 
     /// Two photos of one place, by features that are placed by hand in the one and marked in the other.
