@@ -25,6 +25,7 @@ void addTrackCommand(CommandLine& program, Command& run);
 void addInfoCommand(CommandLine& program, Command& run);
 void addLensCommands(CommandLine& program, Command& run);
 void addResampleCommands(CommandLine& program, Command& run);
+void addLayoutCommand(CommandLine& program, Command& run);
 void addExportCommand(CommandLine& program, Command& run);
 
 }  // namespace va

@@ -24,6 +24,7 @@ int main(int argc, char** argv) {
     va::addInfoCommand(program, run);
     va::addLensCommands(program, run);
     va::addResampleCommands(program, run);
+    va::addLayoutCommand(program, run);
     va::addExportCommand(program, run);
     if (int code = 0; !program.parse(argc, argv, code)) return code;
     try {

@@ -103,7 +103,11 @@ void Document::amendSolve(const Shot& solved) {
     replace(next);
 }
 
-void Document::takeResult(const QString& name, const JobResult& result) { edit(name, merged(shot_, result)); }
+void Document::takeResult(const QString& name, const JobResult& result) {
+    Shot next = merged(shot_, result);
+    next.things = carriedThings(shot_, next);
+    edit(name, next);
+}
 
 void Document::setRange(FrameRange range) {
     if (!shot_.hasPlate()) return;
@@ -132,7 +136,7 @@ void Document::setAside(const QSet<int>& pathIds, bool aside) {
 void Document::setGround(const QString& name, const GroundSpec& spec) {
     Shot next = withGround(shot_, spec);
     // The world changes, and everything in it stays where the picture shows it.
-    next.things = movedAlong(shot_.things, shot_.ground->worldFromSolve, next.ground->worldFromSolve);
+    next.things = carriedThings(shot_, next);
     if (!next.ground->trouble.empty()) Q_EMIT troubled(QString::fromStdString(next.ground->trouble));
     edit(name, next);
 }

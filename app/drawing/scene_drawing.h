@@ -12,13 +12,6 @@ namespace va {
 /// that things are drawn by the same code through the real lens and through the free camera.
 using Projector = std::function<std::optional<QPointF>(const Eigen::Vector3d&)>;
 
-/// Shaded faces, far ones first, then lines and the name. Edges are cut fine, so that they distort with the lens.
-void drawThing(QPainter& painter, const Thing& thing, bool selected, const Projector& project,
-               const Eigen::Vector3d& eye);
-
-/// Outline of a thing as drawn, for picking. Empty when it is not seen.
-QPolygonF outlineOf(const Thing& thing, const Projector& project);
-
 /// The ground grid around the origin: every `step` units, `lines` each way.
 void drawGrid(QPainter& painter, const QColor& colour, const Projector& project, double step, int lines);
 

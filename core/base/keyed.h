@@ -3,6 +3,7 @@
 #include <Eigen/Geometry>
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <cstddef>
 #include <cstdint>
 #include <vector>
@@ -13,7 +14,9 @@ namespace va {
 enum class Between : uint8_t {
     hold,    ///< stays, and jumps at the next key
     linear,  ///< evenly
-    smooth   ///< by a cubic with a common tangent at each key: the slope between its neighbours (Catmull & Rom 1974)
+    /// By a cubic with a common tangent at each key: the slope between its neighbours (Catmull & Rom 1974). Numbers,
+    /// component by component, never go beyond their keys (smoothNumber); shapes and rotations may, a little.
+    smooth
 };
 
 /// Σ w v, the one thing that a type has to offer to be keyed. Numbers and Eigen's vectors offer it by themselves.
@@ -55,6 +58,51 @@ inline Eigen::Quaterniond weightedSum(const Eigen::Quaterniond* const* values, c
     for (size_t i = 0; i < n; ++i)
         sum += (values[0]->dot(*values[i]) < 0 ? -weights[i] : weights[i]) * values[i]->coeffs();
     return sum.norm() > 1e-9 ? Eigen::Quaterniond(Eigen::Vector4d(sum.normalized())) : *values[0];
+}
+
+/// The slope at a key between two spans with the mean slopes `early` and `late`, where the plain one is `slope`:
+/// nothing at a turning point, and at most three times the flatter span's slope. With such tangents a cubic stays
+/// between its keys (Fritsch & Carlson, SIAM J. Numer. Anal. 17, 1980; the square of de Boor & Swartz 1977, which needs
+/// no look at the spans beyond).
+inline double monotoneSlope(double slope, double early, double late) {
+    if (early * late <= 0) return 0;
+    const double limit = 3 * std::min(std::fabs(early), std::fabs(late));
+    return std::clamp(slope, -limit, limit);
+}
+
+/// Hermite's cubic from `v[1]` to `v[2]` over `span` frames, at the share `t` of it. `v[0]` and `v[3]` lie `before` and
+/// `after` frames beyond; 0 where there is no such key.
+inline double smoothNumber(const double (&v)[4], double before, double span, double after, double t) {
+    const double here = (v[2] - v[1]) / span;
+    const auto slope = [&](double other, double far, double outer, double inner, double sign) {
+        return far > 0 ? monotoneSlope(sign * (other - outer) / (far + span), sign * (inner - outer) / far, here)
+                       : here;
+    };
+    const double m1 = slope(v[2], before, v[0], v[1], 1), m2 = slope(v[1], after, v[3], v[2], -1);
+    return (1 + 2 * t) * (1 - t) * (1 - t) * v[1] + t * (1 - t) * (1 - t) * span * m1 + t * t * (3 - 2 * t) * v[2] +
+           t * t * (t - 1) * span * m2;
+}
+
+/// What smoothNumber() does, for each type that is keyed. Types whose components mean nothing alone go by the sum of
+/// weights of their four keys.
+template <class T>
+T smoothBetween(const T* const* v, double before, double span, double after, double t) {
+    const double early = span / (before + span), late = span / (span + after);
+    const double h00 = (1 + 2 * t) * (1 - t) * (1 - t), h10 = t * (1 - t) * (1 - t), h01 = t * t * (3 - 2 * t),
+                 h11 = t * t * (t - 1);
+    const double weights[] = {-h10 * early, h00 - h11 * late, h01 + h10 * early, h11 * late};
+    return weightedSum(v, weights, 4);
+}
+inline double smoothBetween(const double* const* v, double before, double span, double after, double t) {
+    return smoothNumber({*v[0], *v[1], *v[2], *v[3]}, before, span, after, t);
+}
+template <int N>
+Eigen::Vector<double, N> smoothBetween(const Eigen::Vector<double, N>* const* v, double before, double span,
+                                       double after, double t) {
+    Eigen::Vector<double, N> out;
+    for (int k = 0; k < N; ++k)
+        out[k] = smoothNumber({(*v[0])[k], (*v[1])[k], (*v[2])[k], (*v[3])[k]}, before, span, after, t);
+    return out;
 }
 
 template <class T>
@@ -128,15 +176,26 @@ class Keyed {
             const double weights[] = {1 - t, t};
             return weightedSum(values, weights, 2);
         }
-        // Hermite's cubic; tangents by the neighbours, of the outermost keys by the one neighbour that they have.
         const auto first = last != keys_.begin() ? std::prev(last) : last;
         const auto beyond = std::next(next) != keys_.end() ? std::next(next) : next;
-        const double early = span / (next->frame - first->frame), late = span / (beyond->frame - last->frame);
-        const double h00 = (1 + 2 * t) * (1 - t) * (1 - t), h10 = t * (1 - t) * (1 - t), h01 = t * t * (3 - 2 * t),
-                     h11 = t * t * (t - 1);
         const T* values[] = {&first->value, &last->value, &next->value, &beyond->value};
-        const double weights[] = {-h10 * early, h00 - h11 * late, h01 + h10 * early, h11 * late};
-        return weightedSum(values, weights, 4);
+        return smoothBetween(static_cast<const T* const*>(values), double(last->frame - first->frame), span,
+                             double(beyond->frame - next->frame), t);
+    }
+    /// Moves every key in time: frame → round(pivot + stretch (frame − pivot)) + by. Keys that fall together become the
+    /// last of them.
+    void retime(double pivot, double stretch, int by) {
+        std::vector<Key<T>> keys;
+        for (Key<T>& k : keys_) {
+            k.frame = int(std::lround(pivot + stretch * (k.frame - pivot))) + by;
+            keys.push_back(std::move(k));
+        }
+        std::stable_sort(keys.begin(), keys.end(), [](const auto& a, const auto& b) { return a.frame < b.frame; });
+        keys_.clear();
+        for (Key<T>& k : keys) {
+            if (!keys_.empty() && keys_.back().frame == k.frame) keys_.back() = std::move(k);
+            else keys_.push_back(std::move(k));
+        }
     }
     /// The values in some frames.
     [[nodiscard]] std::vector<T> in(const std::vector<int>& frames) const {

@@ -108,9 +108,19 @@ std::string writeCameraJson(const SceneExport& s) {
         j["points"].push_back({{"id", p.id}, {"name", p.name}, {"position", triple(p.position)}, {"rms_px", p.rmsPx}});
     j["anchors"] = ordered_json::array();
     j["props"] = ordered_json::array();
-    for (const Thing& t : s.things) {
+    for (const SceneExport::PlacedThing& t : s.things) {
         ordered_json o;
         putThing(o, t);
+        if (!t.hangsOn.empty()) o["hangs_on"] = t.hangsOn;
+        if (!t.parentName.empty()) o["parent"] = t.parentName;
+        for (const auto& at : t.samples) {
+            ordered_json f{{"frame", at.frame},
+                           {"position", triple(at.place.translation)},
+                           {"rotation", turn(at.place.rotation)},
+                           {"scale", at.place.scale}};
+            if (!at.visible) f["visible"] = false;
+            o["frames"].push_back(std::move(f));
+        }
         j[hasSurface(t.kind) ? "props" : "anchors"].push_back(o);
     }
     j["movers"] = ordered_json::array();
@@ -195,8 +205,16 @@ SceneExport readCameraJson(const std::string& content, const std::string& source
         // Files of before name no kind.
         for (const auto& [list, kind] : {std::pair("anchors", "anchor"), std::pair("props", "box")})
             for (const auto& o : j.value(list, ordered_json::array())) {
-                s.things.push_back(thingFrom(o, kind));
-                s.things.back().id = id++;
+                SceneExport::PlacedThing t(thingFrom(o, kind));
+                t.id = id++;
+                t.hangsOn = o.value("hangs_on", std::string());
+                t.parentName = o.value("parent", std::string());
+                for (const auto& f : o.value("frames", ordered_json::array()))
+                    t.samples.push_back(
+                        {f.at("frame").get<int>(),
+                         {f.at("scale").get<double>(), quaternionFrom(f.at("rotation")), tripleFrom(f.at("position"))},
+                         f.value("visible", true)});
+                s.things.push_back(std::move(t));
             }
         for (const auto& o : j.value("movers", ordered_json::array())) {
             SceneExport::Mover m;

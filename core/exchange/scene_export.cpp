@@ -27,6 +27,18 @@ CameraTrack SceneExport::cameraTrack() const {
     return out;
 }
 
+Similarity SceneExport::PlacedThing::placeAt(int frame) const {
+    for (const Sample& s : samples)
+        if (s.frame >= frame) return s.place;
+    return samples.empty() ? Similarity{scale, rotation, position} : samples.back().place;
+}
+
+bool SceneExport::PlacedThing::visibleIn(int frame) const {
+    for (const Sample& s : samples)
+        if (s.frame >= frame) return s.visible;
+    return samples.empty() ? visible : samples.back().visible;
+}
+
 double SceneExport::focalMm(const Frame& f) const {
     return focalMmFromPx(f.focalPx, sensorWidthMm, width, pixelAspect);
 }
@@ -72,7 +84,8 @@ SceneExport gatherExport(const Shot& shot, const std::string& verdict) {
     const GroundFit& g = *shot.ground;
     e.world = {g.levelSigmaDeg, g.scaleSigma, g.evidence, shot.groundSpec.lengths, g.lengths, g.trouble};
     for (const KnownLength& k : setLengths(shot)) e.world.lengths.push_back(k);
-    e.things = shot.things;
+    // Where they stand is worked out from what they hang on, with the whole shot (gatherScene).
+    e.things.assign(shot.things.begin(), shot.things.end());
     for (const SolvedStill& solved : shot.solve->stills)
         if (const ReferenceStill* still = shot.still(solved.id); still && solved.solved)
             e.stills.push_back({still->name, still->width, still->height, solved.lens,

@@ -37,6 +37,22 @@ struct SceneExport {
         std::vector<std::pair<int, CameraPose>> poses;  ///< world from mover
         std::vector<Point> points;
     };
+    /// A thing with its place in the world, whatever it hangs on: position, rotation and scale are those of its first
+    /// frame there. Keys are the artist's, in the axes of what it hangs on.
+    struct PlacedThing : Thing {
+        PlacedThing() = default;
+        PlacedThing(Thing thing) : Thing(std::move(thing)) {}  // NOLINT(google-explicit-constructor)
+        std::string parentName;                                ///< the thing that it hangs on; empty = none
+        std::string hangsOn;                                   ///< in words
+        struct Sample {
+            int frame = 0;
+            Similarity place;  ///< world from thing
+            bool visible = true;
+        };
+        std::vector<Sample> samples;  ///< one a frame where it moves, in order; empty = it stands
+        [[nodiscard]] Similarity placeAt(int frame) const;
+        [[nodiscard]] bool visibleIn(int frame) const;
+    };
     /// A reference still with its own lens.
     struct Still {
         std::string name;
@@ -74,7 +90,7 @@ struct SceneExport {
     std::vector<MeasureReport> reports;  ///< one a check point
     std::vector<Frame> frames;           ///< in order
     std::vector<Point> points;
-    std::vector<Thing> things;
+    std::vector<PlacedThing> things;
     std::vector<Mover> movers;
     std::vector<Still> stills;  ///< those that joined
 

@@ -42,18 +42,83 @@ std::string matrix(const Eigen::Matrix3d& axes, const Eigen::Vector3d& at) {
         at.x(), at.y(), at.z());
 }
 
-/// The body of a UsdGeomMesh: flat faces, counter-clockwise from outside, as its default orientation has it.
-std::string mesh(const Shape& shape) {
-    std::string points, counts, indices;
+/// The same with a scale.
+std::string matrix(const Similarity& s) { return matrix(s.scale * s.rotation.toRotationMatrix(), s.translation); }
+
+/// The body of a UsdGeomMesh: flat faces, counter-clockwise from outside, as its default orientation has it. Each face
+/// has the colour of its material.
+std::string mesh(const Shape& shape, const Eigen::Vector4d& colour, const std::string& in) {
+    std::string points, counts, indices, colours;
     for (const Eigen::Vector3d& v : shape.vertices)
         points += formatted("%s(%.9g, %.9g, %.9g)", points.empty() ? "" : ", ", v.x(), v.y(), v.z());
-    for (const std::vector<int>& f : shape.faces) {
-        counts += formatted("%s%zu", counts.empty() ? "" : ", ", f.size());
-        for (const int i : f) indices += formatted("%s%d", indices.empty() ? "" : ", ", i);
+    for (const int n : shape.counts) counts += formatted("%s%d", counts.empty() ? "" : ", ", n);
+    for (const int i : shape.corners) indices += formatted("%s%d", indices.empty() ? "" : ", ", i);
+    const auto colourOf = [&](size_t face) {
+        const size_t m = shape.material.empty() ? 0 : size_t(shape.material[face]);
+        return m < shape.materials.size() ? shape.materials[m].colour.value_or(colour) : colour;
+    };
+    const bool several = shape.materials.size() > 1;
+    for (size_t f = 0; f < (several ? shape.faceCount() : std::min<size_t>(1, shape.faceCount())); ++f) {
+        const Eigen::Vector4d c = colourOf(f);
+        colours += formatted("%s(%.6g, %.6g, %.6g)", colours.empty() ? "" : ", ", c.x(), c.y(), c.z());
     }
-    return "        point3f[] points = [" + points + "]\n        int[] faceVertexCounts = [" + counts +
-           "]\n        int[] faceVertexIndices = [" + indices +
-           "]\n        uniform token subdivisionScheme = \"none\"\n";
+    return in + "point3f[] points = [" + points + "]\n" + in + "int[] faceVertexCounts = [" + counts + "]\n" + in +
+           "int[] faceVertexIndices = [" + indices + "]\n" + in + "uniform token subdivisionScheme = \"none\"\n" + in +
+           "color3f[] primvars:displayColor = [" + colours + "] (\n" + in + "    interpolation = \"" +
+           (several ? "uniform" : "constant") + "\"\n" + in + ")\n";
+}
+
+/// A thing and the things that hang on it, each in the axes of the one above.
+void writeThing(const SceneExport& s, size_t index, const SceneExport::PlacedThing* parent,
+                std::set<std::string>& taken, const std::string& in, std::string& out) {
+    const SceneExport::PlacedThing& t = s.things[index];
+    const Shape shape = shapeOf(t.kind);
+    std::string values, texts, choices;
+    for (const FieldValue& f : fieldsOf(t.kind)) values += formatted("%s%.17g", values.empty() ? "" : ", ", f.value);
+    for (const TextValue& f : textsOf(t.kind)) texts += (texts.empty() ? "" : ", ") + usdString(f.value);
+    for (const ChoiceValue& f : choicesOf(t.kind)) choices += formatted("%s%d", choices.empty() ? "" : ", ", f.value);
+    const char* role = hasSurface(t.kind) ? "prop" : "anchor";
+    const bool solid = shape.faceCount() > 0;
+    // A mesh is no place for others to hang on: a transform is, with the mesh in it.
+    out += "\n" + in + "def Xform \"" + primName(t.name, taken) + "\" (\n" + in + "    customData = {\n";
+    const auto said = [&](const std::string& line) { out += in + "        " + line + "\n"; };
+    said(formatted("string role = \"%s\"", role));
+    said(formatted("string kind = \"%s\"", kindWord(t.kind)));
+    said("string label = " + usdString(t.name));
+    said("string hangsOn = " + usdString(t.hangsOn));
+    said("string parent = " + usdString(t.parentName));
+    said("double[] values = [" + values + "]");
+    said("string[] texts = [" + texts + "]");
+    said("int[] choices = [" + choices + "]");
+    said(formatted("double4 colour = (%.17g, %.17g, %.17g, %.17g)", t.colour.x(), t.colour.y(), t.colour.z(),
+                   t.colour.w()));
+    out += in + "    }\n" + in + ")\n" + in + "{\n";
+    const auto own = [&](int frame) {
+        const Similarity world = t.placeAt(frame);
+        return parent ? parent->placeAt(frame).inverse().after(world) : world;
+    };
+    std::vector<int> frames;
+    for (const auto& sample : t.samples) frames.push_back(sample.frame);
+    if (frames.empty()) {
+        const int first = s.frames.front().frame;
+        out += in + "    matrix4d xformOp:transform = " + matrix(own(first)) + "\n";
+        out += in + "    token visibility = \"" + (t.visible ? "inherited" : "invisible") + "\"\n";
+    } else {
+        out += in + "    matrix4d xformOp:transform.timeSamples = {\n";
+        for (const int f : frames) out += in + formatted("        %d: ", f) + matrix(own(f)) + ",\n";
+        out += in + "    }\n" + in + "    token visibility.timeSamples = {\n";
+        for (const int f : frames)
+            out += in + formatted("        %d: \"%s\",\n", f, t.visibleIn(f) ? "inherited" : "invisible");
+        out += in + "    }\n";
+    }
+    out += in + "    uniform token[] xformOpOrder = [\"xformOp:transform\"]\n";
+    if (solid)
+        out += "\n" + in + "    def Mesh \"Shape\"\n" + in + "    {\n" + mesh(shape, t.colour, in + "        ") + in +
+               "    }\n";
+    std::set<std::string> below{"Shape"};
+    for (size_t i = 0; i < s.things.size(); ++i)
+        if (s.things[i].parentName == t.name && i != index) writeThing(s, i, &t, below, in + "    ", out);
+    out += in + "}\n";
 }
 
 }  // namespace
@@ -116,21 +181,12 @@ std::string writeUsda(const SceneExport& s) {
     for (size_t i = 0; i < s.points.size(); ++i) out += formatted("%s%d", i ? ", " : "", s.points[i].id);
     out += "]\n        float[] widths = [0.02] (\n            interpolation = \"constant\"\n        )\n    }\n";
     std::set<std::string> taken{"Camera", "Cloud"};
-    for (const Thing& t : s.things) {
-        const std::string name = primName(t.name, taken);
-        const Shape shape = shapeOf(t.kind);
-        std::string values;
-        for (const FieldValue& f : fieldsOf(t.kind))
-            values += formatted("%s%.17g", values.empty() ? "" : ", ", f.value);
-        out += formatted("\n    def %s \"%s\" (\n        customData = {\n", shape.faces.empty() ? "Xform" : "Mesh",
-                         name.c_str());
-        out +=
-            formatted("            string role = \"%s\"\n            string kind = \"%s\"\n            string label = ",
-                      shape.faces.empty() ? "anchor" : "prop", kindWord(t.kind)) +
-            usdString(t.name) + "\n            double[] values = [" + values + "]\n        }\n    )\n    {\n";
-        if (!shape.faces.empty()) out += mesh(shape);
-        out += "        matrix4d xformOp:transform = " + matrix(t.rotation.toRotationMatrix(), t.position) +
-               "\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n    }\n";
+    for (size_t i = 0; i < s.things.size(); ++i) {
+        // A parent that is not among the things would lose what hangs on it.
+        const std::string& parent = s.things[i].parentName;
+        const bool below = std::any_of(s.things.begin(), s.things.end(),
+                                       [&](const auto& t) { return !parent.empty() && t.name == parent; });
+        if (!below) writeThing(s, i, nullptr, taken, "    ", out);
     }
     for (const auto& m : s.movers) {
         out += "\n    def Xform \"" + primName(m.name, taken) +
@@ -201,34 +257,93 @@ class UsdaScan {
     const std::string& source_;
 };
 
-void readThings(const UsdaScan& scan, const std::string& text, SceneExport& s) {
+Similarity similarityFrom(const double* m) {
+    Eigen::Matrix3d axes;
+    for (int c = 0; c < 3; ++c)
+        for (int r = 0; r < 3; ++r) axes(r, c) = m[4 * c + r];
+    const double scale = std::cbrt(axes.determinant());
+    return {scale, Eigen::Quaterniond(Eigen::Matrix3d(axes / scale)).normalized(), {m[12], m[13], m[14]}};
+}
+
+/// All strings between `from` and the closing bracket.
+std::vector<std::string> stringsUntil(const std::string& text, size_t from) {
+    std::vector<std::string> out;
+    for (size_t i = from; i < text.size() && text[i] != ']'; ++i) {
+        if (text[i] != '"') continue;
+        std::string word;
+        for (++i; i < text.size() && text[i] != '"'; ++i) {
+            if (text[i] == '\\' && i + 1 < text.size()) ++i;
+            word += text[i];
+        }
+        out.push_back(word);
+    }
+    return out;
+}
+
+/// Things in the order in which they are written: a parent before what hangs on it, whose places are in its axes.
+void readThings(const UsdaScan& scan, const std::string& text, SceneExport& s, const SceneExport* ours) {
     const std::string words = "string role = \"";
     for (size_t at = text.find(words); at != std::string::npos; at = text.find(words, at + 1)) {
         const std::string role = scan.word(words, at);
         if (role != "anchor" && role != "prop") continue;
         const auto kind = kindNamed(scan.word("string kind = \"", at));
         if (!kind) scan.fail();
-        Thing t;
+        SceneExport::PlacedThing t;
         t.id = int(s.things.size()) + 1;
         t.kind = *kind;
         t.name = scan.word("string label = \"", at);
+        t.hangsOn = scan.word("string hangsOn = \"", at);
+        t.parentName = scan.word("string parent = \"", at);
         const auto values = scan.numbersUntil(scan.after("double[] values = [", at), ']');
         for (size_t i = 0; i < values.size(); ++i)
             if (!setField(t.kind, i, values[i])) scan.fail();
-        const auto m = scan.numbersUntil(scan.after("matrix4d xformOp:transform = ", at), '\n');
-        if (m.size() != 16) scan.fail();
-        Eigen::Matrix3d axes;
-        for (int c = 0; c < 3; ++c)
-            for (int r = 0; r < 3; ++r) axes(r, c) = m[size_t(4 * c + r)];
-        t.rotation = Eigen::Quaterniond(axes);
-        t.position = {m[12], m[13], m[14]};
+        const auto texts = stringsUntil(text, scan.after("string[] texts = [", at));
+        for (size_t i = 0; i < texts.size(); ++i)
+            if (!setText(t.kind, i, texts[i])) scan.fail();
+        const auto choices = scan.numbersUntil(scan.after("int[] choices = [", at), ']');
+        for (size_t i = 0; i < choices.size(); ++i)
+            if (!setChoice(t.kind, i, int(choices[i]))) scan.fail();
+        const auto colour = scan.numbersUntil(scan.after("double4 colour = (", at), ')');
+        if (colour.size() != 4) scan.fail();
+        t.colour = Eigen::Vector4d::Map(colour.data());
+        const SceneExport::PlacedThing* parent = nullptr;
+        for (const auto& other : s.things)
+            if (!t.parentName.empty() && other.name == t.parentName) parent = &other;
+        const auto world = [&](const Similarity& own, int frame) {
+            return parent ? parent->placeAt(frame).after(own) : own;
+        };
+        const size_t transform = scan.after("matrix4d xformOp:transform", at);
+        if (text.compare(transform, 3, " = ") == 0) {
+            const auto m = scan.numbersUntil(transform + 3, '\n');
+            if (m.size() != 16) scan.fail();
+            const Similarity place = world(similarityFrom(m.data()), s.frames.front().frame);
+            t.position = place.translation, t.rotation = place.rotation, t.scale = place.scale;
+            t.visible = scan.word("token visibility = \"", transform) == "inherited";
+        } else {
+            const auto m = scan.numbersUntil(scan.after(".timeSamples = {", transform), '}');
+            size_t seen = scan.after("token visibility.timeSamples = {", transform);
+            for (size_t i = 0; i + 16 < m.size(); i += 17) {
+                const int frame = int(m[i]);
+                seen = scan.after(": \"", seen);
+                t.samples.push_back(
+                    {frame, world(similarityFrom(&m[i + 1]), frame), text[seen] == 'i' && text[seen + 2] == 'h'});
+            }
+            if (t.samples.empty()) scan.fail();
+            const auto& first = t.samples.front();
+            t.position = first.place.translation, t.rotation = first.place.rotation, t.scale = first.place.scale;
+            t.visible = first.visible;
+        }
+        // Keys have no place in the format: their samples do.
+        if (ours)
+            for (const auto& o : ours->things)
+                if (o.name == t.name) t.keys = o.keys;
         s.things.push_back(std::move(t));
     }
 }
 
 }  // namespace
 
-SceneExport readUsda(const std::string& text, const std::string& source) {
+SceneExport readUsda(const std::string& text, const std::string& source, const SceneExport* ours) {
     const UsdaScan scan(text, source);
     SceneExport s;
     if (text.rfind("#usda 1.0", 0) != 0) scan.fail();
@@ -291,7 +406,7 @@ SceneExport readUsda(const std::string& text, const std::string& source) {
         for (size_t i = 0; i + 2 < own.size(); i += 3) m.points.push_back({0, "", {own[i], own[i + 1], own[i + 2]}, 0});
         s.movers.push_back(std::move(m));
     }
-    readThings(scan, text, s);
+    readThings(scan, text, s, ours);
     return s;
 }
 
@@ -300,9 +415,15 @@ const ExportFormat usdaFormat{
     "Camera and scene, OpenUSD",
     "camera.usda",
     writeUsda,
-    [](const std::string& text, const std::string& source, const SceneExport&) { return readUsda(text, source); },
+    [](const std::string& text, const std::string& source, const SceneExport& ours) {
+        return readUsda(text, source, &ours);
+    },
     [](const SceneExport& s) {
-        return std::string(s.lens.isZero() ? "" : "lens distortion (only its numbers, in customLayerData)");
+        std::string out = s.lens.isZero() ? "" : "lens distortion (only its numbers, in customLayerData)";
+        const bool keyed =
+            std::any_of(s.things.begin(), s.things.end(), [](const Thing& t) { return !t.keys.empty(); });
+        if (keyed) out += (out.empty() ? "" : ", ") + text("keys of things (a sample a frame instead)");
+        return out;
     },
 };
 

@@ -9,6 +9,9 @@ namespace va {
 /// The scene as OpenUSD text (crate-free `.usda`, version 1.0; schemas UsdGeomCamera, UsdGeomPoints, UsdGeomCube,
 /// UsdRenderSettings).
 ///
+/// Things are transforms, each below the one that it hangs on, with its mesh in it; those that move have a sample a
+/// frame.
+///
 /// World is Y up, one unit a metre when the scene is metric. The camera has one matrix a frame (time code = frame
 /// number), its focal length and apertures in tenths of a scene unit as the schema has it when numbers are read as mm.
 /// The stage holds range and rate; the exact rate, the picture size and the lens are repeated in customLayerData, since
@@ -16,7 +19,8 @@ namespace va {
 /// listed there.
 std::string writeUsda(const SceneExport& scene);
 
-/// Reads what writeUsda writes (not any OpenUSD file): for verification. Throws InputError naming `source`.
-SceneExport readUsda(const std::string& text, const std::string& source);
+/// Reads what writeUsda writes (not any OpenUSD file): for verification. Keys of things, which the format has no place
+/// for, are taken from `ours`. Throws InputError naming `source`.
+SceneExport readUsda(const std::string& text, const std::string& source, const SceneExport* ours = nullptr);
 
 }  // namespace va

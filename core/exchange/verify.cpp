@@ -17,9 +17,26 @@ namespace {
 constexpr double thingTolerance = 1e-9;
 
 /// Marks and props in the order of files that keep them apart.
-std::vector<Thing> inOrder(std::vector<Thing> things) {
-    std::stable_partition(things.begin(), things.end(), [](const Thing& t) { return !hasSurface(t.kind); });
+std::vector<SceneExport::PlacedThing> inOrder(std::vector<SceneExport::PlacedThing> things) {
+    std::stable_sort(things.begin(), things.end(), [](const Thing& a, const Thing& b) {
+        return std::pair(hasSurface(a.kind), a.name) < std::pair(hasSurface(b.kind), b.name);
+    });
     return things;
+}
+
+/// It goes the same way, within the tolerance of sameWithin().
+bool sameWay(const SceneExport::PlacedThing& a, const SceneExport::PlacedThing& b) {
+    if (a.samples.size() != b.samples.size() || a.parentName != b.parentName) return false;
+    for (size_t i = 0; i < a.samples.size(); ++i) {
+        const auto &x = a.samples[i], &y = b.samples[i];
+        const double size = std::max(1.0, x.place.translation.norm());
+        if (x.frame != y.frame || x.visible != y.visible ||
+            !((x.place.translation - y.place.translation).norm() <= thingTolerance * size) ||
+            !(x.place.rotation.angularDistance(y.place.rotation) <= thingTolerance) ||
+            !(std::fabs(x.place.scale - y.place.scale) <= thingTolerance * std::max(1.0, x.place.scale)))
+            return false;
+    }
+    return true;
 }
 
 /// What is wrong besides pixels; empty when all is equal.
@@ -47,10 +64,10 @@ std::string difference(const SceneExport& a, const SceneExport& b) {
                 return text("a mover stands elsewhere");
         }
     }
-    const std::vector<Thing> things = inOrder(a.things), others = inOrder(b.things);
+    const auto things = inOrder(a.things), others = inOrder(b.things);
     if (things.size() != others.size()) return text("the number of things differs");
     for (size_t i = 0; i < things.size(); ++i)
-        if (!sameWithin(things[i], others[i], thingTolerance))
+        if (!sameWithin(things[i], others[i], thingTolerance) || !sameWay(things[i], others[i]))
             return text("\"%s\" is not the same", things[i].name.c_str());
     return {};
 }

@@ -11,7 +11,7 @@ namespace va {
 struct Box {
     double width = 1, height = 1, depth = 1;  ///< world units
 
-    static constexpr const char *word = "box", *label = "Test box", *plural = "test boxes";
+    static constexpr const char *word = "box", *label = "Box", *plural = "boxes", *icon = "box";
     static constexpr std::array<Field<Box>, 3> fields{
         {{"size", "Width", FieldUnit::world, smallestSize, largestSize, &Box::width},
          {"size", "Height", FieldUnit::world, smallestSize, largestSize, &Box::height},
@@ -22,7 +22,8 @@ struct Box {
         for (const double y : {0.0, 1.0})
             for (const double z : {-0.5, 0.5})
                 for (const double x : {-0.5, 0.5}) s.vertices.emplace_back(x * width, y * height, z * depth);
-        s.faces = {{0, 1, 3, 2}, {4, 6, 7, 5}, {0, 4, 5, 1}, {2, 3, 7, 6}, {0, 2, 6, 4}, {1, 5, 7, 3}};
+        s.addFace({0, 1, 3, 2}), s.addFace({4, 6, 7, 5}), s.addFace({0, 4, 5, 1});
+        s.addFace({2, 3, 7, 6}), s.addFace({0, 2, 6, 4}), s.addFace({1, 5, 7, 3});
         return s;
     }
 };

@@ -225,6 +225,14 @@ uint64_t fingerprintOfExportInput(const Shot& s) {
     for (const Thing& t : s.things) {
         h.add(t.id).add(t.kind.index()).add(t.name).add(t.position).add(t.rotation.coeffs());
         for (const FieldValue& f : fieldsOf(t.kind)) h.add(f.value);
+        for (const TextValue& f : textsOf(t.kind)) h.add(f.value);
+        for (const ChoiceValue& f : choicesOf(t.kind)) h.add(f.value);
+        h.add(t.scale).add(t.colour).add(t.visible).add(t.hang.on).add(t.hang.id);
+        for (const int path : t.hang.paths) h.add(path);
+        ThingKeys::each(t.keys, [&h](const char*, const char*, const auto& animated) {
+            h.add(animated.before).add(animated.after);
+            for (const auto& k : animated.keys) h.add(k.frame).add(k.value).add(k.between);
+        });
     }
     return h.value();
 }

@@ -7,6 +7,7 @@
 
 #include "ground/ground.h"
 #include "ground/photo_match.h"
+#include "layout/camera_layers.h"
 #include "layout/thing.h"
 #include "media/plate_source.h"
 #include "media/plate_watch.h"
@@ -181,6 +182,7 @@ struct Shot {
     std::shared_ptr<const GroundBasis> groundBasis;  ///< made of the solve; null = not yet
     std::shared_ptr<const GroundFit> ground = std::make_shared<GroundFit>();
     std::vector<Thing> things;
+    CameraLayers layers;  ///< on top of the solved camera
     uint64_t exportedFrom = 0;  ///< fingerprint of what was last exported; 0 = never
     std::string exportReport;   ///< one sentence on the last export
     bool exportFailed = false;  ///< a file of it read back differently

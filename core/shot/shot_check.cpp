@@ -119,10 +119,28 @@ void requireGround(const GroundSpec& g) {
     if (!g.byHand.translation.allFinite()) fail("ground.by_hand.translation", text("holds no numbers"));
 }
 
+void requireLayout(const Shot& s) {
+    for (const Thing& t : s.things) {
+        const std::string key = "things, \"" + t.name + "\"";
+        // A thing that hangs on itself in the end has no place.
+        size_t steps = 0;
+        for (const Thing* at = &t; at && at->parent() != 0; at = s.thing(at->parent()))
+            if (++steps > s.things.size()) fail(key, text("hangs on itself; re-place it"));
+        if (!t.position.allFinite() || t.position.norm() > 1e12) fail(key + " position", text("is no position"));
+        inRange(key + " scale", t.scale, 1e-12, 1e12);
+    }
+    inRange("camera_layers.shake.px", s.layers.shake.px, 0, 1e5);
+    inRange("camera_layers.shake.degrees", s.layers.shake.degrees, 0, 360);
+    inRange("camera_layers.steady.width", s.layers.steady.width, 1e-3, 1e6);
+    inRange("camera_layers.offset_and_pace.pace", s.layers.pace.pace, -1e3, 1e3);
+    inRange("camera_layers.offset_and_pace.path_scale", s.layers.pace.pathScale, -1e6, 1e6);
+}
+
 }  // namespace
 
 void requireSound(const Shot& s) {
     requirePlate(s.plate);
+    requireLayout(s);
     if (s.hasPlate()) {
         if (s.plate.frames.count() > 0 && s.range.last < s.range.first) fail("range", text("ends before it begins"));
         inRange("camera_back.sensor_width_mm", s.priors.sensorWidthMm, 1e-3, 1e5);

@@ -7,12 +7,12 @@
 #include "base/atomic_file.h"
 #include "base/error.h"
 #include "base/text.h"
-#include "layout/thing_json.h"
 #include "shot/chart_json.h"
 #include "shot/feature_json.h"
 #include "shot/flat_json.h"
 #include "shot/ground_json.h"
 #include "shot/json_parts.h"
+#include "shot/layout_json.h"
 #include "shot/lens_json.h"
 #include "shot/older_versions.h"
 #include "shot/shot_check.h"
@@ -192,11 +192,8 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
     if (!s.photo.empty()) j["photo"] = photoJson(s.photo);
     for (const ReferenceStill& still : s.stills) j["reference_stills"].push_back(stillJson(still, folder));
     for (const PictureLine& line : s.uprights) j["upright_edges"].push_back(lineJson(line));
-    for (const Thing& t : s.things) {
-        json o{{"id", t.id}};
-        putThing(o, t);
-        j["things"].push_back(std::move(o));
-    }
+    for (const Thing& t : s.things) j["things"].push_back(layoutThingJson(t, folder));
+    if (!(s.layers == CameraLayers())) j["camera_layers"] = layersJson(s.layers);
     for (const CheckPoint& c : s.checkPoints) j["check_points"].push_back(checkPointJson(c));
     for (const PathEdit& e : s.pathEdits) j["path_edits"].push_back(pathEditJson(e));
     for (const Mover& m : s.movers)
@@ -292,10 +289,8 @@ Shot shotFromText(const std::string& content, const std::filesystem::path& file)
         for (const auto& still : j.value("reference_stills", json::array()))
             s.stills.push_back(stillFrom(still, file.parent_path()));
         for (const auto& line : j.value("upright_edges", json::array())) s.uprights.push_back(lineFrom(line));
-        for (const auto& t : j.at("things")) {
-            s.things.push_back(thingFrom(t));
-            s.things.back().id = t.at("id");
-        }
+        for (const auto& t : j.at("things")) s.things.push_back(layoutThingFrom(t, file.parent_path()));
+        if (j.contains("camera_layers")) s.layers = layersFrom(j["camera_layers"]);
         auto paths = std::make_shared<std::vector<Path>>();
         for (const auto& p : j.at("paths")) paths->push_back(pathFrom(p));
         std::sort(paths->begin(), paths->end(), [](const Path& a, const Path& b) { return a.id < b.id; });

@@ -7,7 +7,7 @@
 
 namespace va {
 
-inline constexpr int shotFileVersion = 6;
+inline constexpr int shotFileVersion = 7;
 
 /// Writes the shot as JSON (docs/formats.md), atomically. The plate's path is stored relative to the file where
 /// possible, so that folder and project can move together. Throws InputError on a full disk or a folder that can't be

@@ -2,10 +2,43 @@
 #include "workflow/gather_scene.h"
 
 #include "solve/report/slip.h"
+#include "workflow/layout_work.h"
 #include "workflow/mover_work.h"
+#include "workflow/place_things.h"
 #include "workflow/verdict.h"
 
 namespace va {
+
+namespace {
+
+/// Where each thing stands in the world, frame by frame where it moves.
+void placeThings(const Shot& shot, SceneExport& out) {
+    std::vector<int> frames;
+    for (const SceneExport::Frame& f : out.frames) frames.push_back(f.frame);
+    for (SceneExport::PlacedThing& t : out.things) {
+        const Thing& of = *shot.thing(t.id);
+        t.hangsOn = hangWordsOf(shot, t.hang);
+        if (const Thing* parent = shot.thing(t.parent())) t.parentName = parent->name;
+        bool first = true;
+        const auto take = [&](int frame) {
+            const PlacedThings placed(shot, frame);
+            const auto at = placed.of(of);
+            if (!at) return;
+            if (first) t.position = at->translation, t.rotation = at->rotation, t.scale = at->scale;
+            t.visible = first ? placed.visible(of) : t.visible;
+            first = false;
+            t.samples.push_back({frame, *at, placed.visible(of)});
+        };
+        if (thingMoves(shot, of)) {
+            for (const int frame : frames) take(frame);
+        } else if (!frames.empty()) {
+            take(frames.front());
+            t.samples.clear();
+        }
+    }
+}
+
+}  // namespace
 
 SceneExport gatherScene(const Shot& shot) {
     SceneExport out = gatherExport(shot, verdictOn(shot, Step::solve).sentence);
@@ -23,6 +56,7 @@ SceneExport gatherScene(const Shot& shot) {
             mover.points.push_back({points[i].first, "", points[i].second, m.solve->points[i].rmsPx});
         out.movers.push_back(std::move(mover));
     }
+    placeThings(shot, out);
     return out;
 }
 

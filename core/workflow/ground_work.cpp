@@ -80,18 +80,4 @@ std::vector<int> pathsOnPatch(const Shot& shot, const FlatPatch& patch) {
     return out;
 }
 
-std::vector<Thing> movedAlong(const std::vector<Thing>& things, const Similarity& before, const Similarity& now) {
-    const Similarity change = now.after(before.inverse());
-    std::vector<Thing> out = things;
-    for (Thing& t : out) {
-        t.position = change.point(t.position);
-        t.rotation = (change.rotation * t.rotation).normalized();
-        const std::vector<FieldValue> fields = fieldsOf(t.kind);
-        for (size_t i = 0; i < fields.size(); ++i)
-            if (fields[i].unit == FieldUnit::world)
-                setField(t.kind, i, std::clamp(fields[i].value * change.scale, fields[i].low, fields[i].high));
-    }
-    return out;
-}
-
 }  // namespace va

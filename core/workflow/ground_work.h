@@ -22,7 +22,4 @@ std::vector<SharedPoint> sharedPoints(const Shot& shot, const std::string& file)
 /// follows; of a patch that was not tracked yet in its reference frame. Empty where there is no depth.
 std::vector<int> pathsOnPatch(const Shot& shot, const FlatPatch& patch);
 
-/// Things moved along with the world: positions, rotations and sizes by what brings the world before to the world now.
-std::vector<Thing> movedAlong(const std::vector<Thing>& things, const Similarity& before, const Similarity& now);
-
 }  // namespace va

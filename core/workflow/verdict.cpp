@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "workflow/verdict.h"
+#include "workflow/layout_work.h"
 
 #include <algorithm>
 #include <cctype>
@@ -474,6 +475,8 @@ Verdict onLayout(const Shot& s) {
         word[0] = char(std::tolower(word[0]));
         out += text("%s%d %s", out.empty() ? "" : ", ", int(n), word.c_str());
     }
+    for (const Thing& t : s.things)
+        if (const std::string trouble = thingTrouble(s, t); !trouble.empty()) return {Lamp::look, trouble};
     return {Lamp::good, out};
 }
 

@@ -17,7 +17,7 @@ const std::map<std::string, std::set<std::string>> mayInclude{
     {"track", {"base", "lens", "track"}},
     {"solve", {"base", "lens", "track", "solve"}},
     {"ground", {"base", "lens", "track", "solve", "ground"}},
-    {"layout", {"base", "lens", "track", "solve", "ground", "layout"}},
+    {"layout", {"base", "media", "lens", "track", "solve", "ground", "layout"}},
     {"shot", {"base", "media", "lens", "track", "solve", "ground", "layout", "shot"}},
     {"exchange", {"base", "media", "lens", "track", "solve", "ground", "layout", "shot", "exchange"}},
     {"workflow", {"base", "media", "lens", "track", "solve", "ground", "layout", "shot", "exchange", "workflow"}},

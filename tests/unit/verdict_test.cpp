@@ -33,7 +33,7 @@ TEST(Verdict, GoodSolveGivesBothNumbers) {
     expectSays(verdictOn(solved(), Step::solve), Lamp::good, "fit 0.1");
     expectSays(verdictOn(solved(), Step::solve), Lamp::good, "check 0.");
     expectSays(verdictOn(solved(), Step::lens), Lamp::good, "°");
-    expectSays(verdictOn(solved(), Step::layout), Lamp::good, "1 test box, 1 anchor");
+    expectSays(verdictOn(solved(), Step::layout), Lamp::good, "1 box, 1 anchor");
 }
 
 TEST(Verdict, TroubleNamesFramesAndTheNextThingToTry) {

@@ -1,0 +1,80 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include "document/document.h"
+#include "workflow/layout_work.h"
+
+namespace va {
+
+/// What the artist does with things and with camera layers; each function that changes the shot is one undoable edit.
+/// Most work on the selected thing, and say what is missing where there is none.
+class LayoutEdits : public QObject {
+    Q_OBJECT
+  public:
+    explicit LayoutEdits(Document& document) : document_(document) {}
+    [[nodiscard]] const Thing* current() const { return document_.shot().thing(document_.selectedThing()); }
+
+    /// Puts a thing there and selects it. Gives its id. A mesh whose size was chosen says so (said()).
+    int place(const ThingKind& kind, const LayoutPlace& place);
+    /// A mesh that was scaled into view gets back the size that its file gives.
+    void takeFileSize();
+    void change(const QString& name, const Thing& thing, const QString& merge = {});
+    void rename(const QString& name);
+    void remove();
+
+    void setStance(Stance stance);
+    /// Stand, lie, face, stand …
+    void nextStance();
+    void quarterTurn();
+    void bottomToSurface(double millimetres);
+    enum class Snap { feature, anchor, planeEdge };
+    /// The foot to the nearest one of these.
+    void snapTo(Snap target);
+    /// X along two selected features.
+    void alongTwoFeatures();
+
+    /// Onto what is selected besides: features (one, their middle, their plane), as `surface` says; or a given target.
+    void rePlaceOnSelection(bool surface, Offsets offsets);
+    void rePlace(const Hang& hang, Offsets offsets);
+    /// The plane through a point's neighbours instead of the point.
+    void neighboursInstead();
+
+    [[nodiscard]] QString placeText() const;
+    void pastePlace(const QString& content);
+    void repeatByStep(int count, const Eigen::Vector3d& step);
+    void repeatAlongFeatures(int count);
+    void repeatAround(int count, double degrees);
+
+    void setKey();
+    void removeKey();
+    void setOutside(const char* key, bool after, Outside outside);
+    void setBetween(Between between);
+    /// All keys moved by frames, or stretched about the first one.
+    void shiftKeys(int frames);
+    void stretchKeys(double factor);
+    void copyKeys();
+    void pasteKeys();
+    [[nodiscard]] bool hasCopiedKeys() const { return !copiedKeys_.empty(); }
+
+    /// Hangs things on another one, or on the world (0), where they stand.
+    void setParent(const QSet<int>& things, int parent);
+    void setVisible(int thing, bool on);
+    void setLocked(int thing, bool on);
+    void group();
+
+    void setLayers(const QString& name, const CameraLayers& layers);
+
+  Q_SIGNALS:
+    void said(const QString& sentence);
+
+  private:
+    /// Runs an edit of the selected thing; what it throws is told.
+    void edit(const QString& name, const std::function<Thing(const Thing&)>& how);
+    void add(const QString& name, const std::vector<Similarity>& places);
+    [[nodiscard]] bool mayChange(const Thing& thing);
+    [[nodiscard]] std::vector<int> selectedFeatures() const;
+    Document& document_;
+    ThingKeys copiedKeys_;
+    Similarity copiedFrom_;
+};
+
+}  // namespace va
