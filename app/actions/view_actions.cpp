@@ -37,7 +37,8 @@ void MainWindow::makeViewActions() {
     };
     mode("orbit", tr("Scene: orbit"), tr("orbit"), Qt::Key_F5, SceneMode::orbit)->setChecked(true);
     mode("top", tr("Scene: from the top"), tr("top"), Qt::Key_F6, SceneMode::top);
-    mode("side", tr("Scene: from the side"), tr("side"), Qt::Key_F7, SceneMode::side);
+    mode("front", tr("Scene: from the front"), tr("front"), Qt::Key_F7, SceneMode::front);
+    mode("side", tr("Scene: from the side"), tr("side"), Qt::SHIFT | Qt::Key_F7, SceneMode::side);
     mode("lensView", tr("Scene: through the lens"), tr("through lens"), Qt::Key_F8, SceneMode::throughLens);
 
     add("fit", tr("Fit the picture"), {}, Qt::Key_0, {}, [this] { plate_->canvas().fit(); });
@@ -84,6 +85,8 @@ void MainWindow::makeViewActions() {
     part("curves", tr("Curves of the selected features"), tr("Curves"), Qt::Key_2, Drawer::Part::curves);
     part("prune", tr("Prune: set paths aside by rules"), tr("Prune"), Qt::Key_3, Drawer::Part::prune);
     part("log", tr("Log of what was said"), tr("Log"), Qt::Key_4, Drawer::Part::log);
+    part("things", tr("List of things"), tr("Things"), Qt::Key_5, Drawer::Part::things);
+    part("stick", tr("Stick strip: does it stick"), tr("Stick"), Qt::Key_6, Drawer::Part::stick);
     add("drawer", tr("Open or fold the drawer"), {}, QKeySequence(Qt::CTRL | Qt::Key_D), {},
         [this] { callDrawer(drawer_->part()); });
     add("theme", tr("Light or dark look"), {}, {}, {}, [] {
@@ -104,8 +107,9 @@ void MainWindow::callDrawer(Drawer::Part part) {
 }
 
 void MainWindow::refreshDrawerWords() {
-    const char* words[] = {"table", "curves", "prune", "log"};
-    for (int i = 0; i < 4; ++i) actions_[words[i]]->setChecked(!drawer_->isHidden() && int(drawer_->part()) == i);
+    const char* words[] = {"table", "curves", "prune", "log", "things", "stick"};
+    for (int i = 0; i < int(std::size(words)); ++i)
+        actions_[words[i]]->setChecked(!drawer_->isHidden() && int(drawer_->part()) == i);
 }
 
 void MainWindow::nextCloudColour() {
@@ -125,6 +129,7 @@ void MainWindow::showStep(Step step) {
     plate_->canvas().setEdgesShown(step == Step::lens && inspector_->lens().section() == LensSection::edges);
     plate_->canvas().setGroundShown(step == Step::ground);
     plate_->canvas().setTileShown(step == Step::ground || step == Step::layout);
+    plate_->canvas().setLayoutShown(step == Step::layout);
     if (step != Step::ground) groundEdits_.showCandidate(-1);
     refreshGroundActions();
 }

@@ -16,7 +16,9 @@
 #include "shot/shot_file.h"
 #include "workflow/gather_scene.h"
 #include "workflow/ground_work.h"
+#include "workflow/layout_work.h"
 #include "workflow/match_shot.h"
+#include "workflow/place_things.h"
 #include "workflow/track_shot.h"
 #include "workflow/verdict.h"
 
@@ -57,6 +59,7 @@ void Document::replace(const Shot& shot) {
                             shot.overrides.evenTimes != shot_.overrides.evenTimes ||
                             !(shot.plate.frames == shot_.plate.frames);
     shot_ = shot;
+    ++revision_;
     selection_.keepWhatIs(shot_);
     if (otherPlate) Q_EMIT plateChanged();
     Q_EMIT shotChanged();
@@ -142,43 +145,15 @@ void Document::setGround(const QString& name, const GroundSpec& spec) {
 }
 
 int Document::addThing(const ThingKind& kind, const Eigen::Vector3d& at, const QString& name) {
-    Shot next = shot_;
     Thing thing;
-    thing.id = freeId(next.things);
     thing.kind = kind;
-    int number = 1;
-    for (const Thing& t : next.things) number += t.kind.index() == kind.index();
-    thing.name = name.isEmpty() ? QStringLiteral("%1 %2").arg(QLatin1String(kindWord(kind))).arg(number).toStdString()
-                                : name.toStdString();
+    thing.name = name.isEmpty() ? std::string(kindWord(kind)) : name.toStdString();
     thing.position = at;
-    next.things.push_back(thing);
-    edit(tr("Place %1").arg(QString::fromLatin1(kindLabel(kind)).toLower()), next);
-    selectThing(thing.id);
-    return thing.id;
-}
-
-void Document::changeThing(const QString& name, const Thing& thing) {
-    Shot next = shot_;
-    for (Thing& t : next.things) {
-        if (t.id != thing.id) continue;
-        if (t == thing) return;
-        t = thing;
-    }
-    edit(name, next);
-}
-
-void Document::moveThing(int id, const Eigen::Vector3d& to) {
-    if (const Thing* t = shot_.thing(id)) {
-        Thing moved = *t;
-        moved.position = to;
-        changeThing(tr("Move %1").arg(QString::fromStdString(t->name)), moved);
-    }
-}
-
-void Document::removeThing(int id) {
-    Shot next = shot_;
-    std::erase_if(next.things, [id](const Thing& t) { return t.id == id; });
-    edit(tr("Remove thing"), next);
+    if (std::fabs(at.y()) < 1e-9) thing.hang.on = Hang::On::ground;
+    int id = 0;
+    edit(tr("Place %1").arg(QString::fromLatin1(kindLabel(kind)).toLower()), withThing(shot_, thing, &id));
+    selectThing(id);
+    return id;
 }
 
 void Document::openPlateAsNew(const QString& spec) {
@@ -189,6 +164,7 @@ void Document::openPlateAsNew(const QString& spec) {
     source_.reset();
     selection_.paths.clear();
     selection_.thing = 0;
+    selection_.things.clear();
     fileName_.clear();
     recovered_ = false;
     plateTrouble_.clear();
@@ -232,6 +208,7 @@ void Document::openProject(const QString& file) {
     undo_.clear();
     selection_.paths.clear();
     selection_.thing = 0;
+    selection_.things.clear();
     fileName_ = QFileInfo(file).absoluteFilePath();
     recovered_ = false;
     frame_ = read.range.first;
@@ -399,9 +376,11 @@ void Document::selectPaths(const QSet<int>& ids, Combine combine) {
         if (combine == Combine::toggle && next.contains(id)) next.remove(id);
         else next.insert(id);
     }
-    if (next == selection_.paths && selection_.thing == 0) return;
+    // Picked one by one they come besides a thing: it can be hung on them.
+    const bool keepThing = combine != Combine::replace;
+    if (next == selection_.paths && (keepThing || selection_.thing == 0)) return;
     selection_.paths = next;
-    selection_.thing = 0;
+    if (!keepThing) selection_.thing = 0, selection_.things.clear();
     Q_EMIT selectionChanged();
 }
 
@@ -423,10 +402,20 @@ void Document::setPreviewed(const QSet<int>& ids) {
     Q_EMIT selectionChanged();
 }
 
-void Document::selectThing(int id) {
-    if (id == selection_.thing && selection_.paths.isEmpty()) return;
+void Document::selectThing(int id, bool keepPaths) {
+    const QSet<int> things = id != 0 ? QSet<int>{id} : QSet<int>();
+    if (id == selection_.thing && things == selection_.things && (keepPaths || selection_.paths.isEmpty())) return;
     selection_.thing = id;
-    selection_.paths.clear();
+    selection_.things = things;
+    if (!keepPaths) selection_.paths.clear();
+    Q_EMIT selectionChanged();
+}
+
+void Document::selectThings(const QSet<int>& ids, int current) {
+    if (ids == selection_.things && current == selection_.thing) return;
+    selection_.things = ids;
+    selection_.thing = ids.contains(current) ? current : ids.isEmpty() ? 0 : *ids.begin();
+    if (!ids.isEmpty()) selection_.paths.clear();
     Q_EMIT selectionChanged();
 }
 

@@ -25,6 +25,8 @@ class Document : public QObject {
     [[nodiscard]] const Shot& shot() const { return shot_; }
     [[nodiscard]] QUndoStack& undoStack() { return undo_; }
     [[nodiscard]] const QString& fileName() const { return fileName_; }
+    /// Another number after every change of the shot.
+    [[nodiscard]] quint64 revision() const { return revision_; }
     [[nodiscard]] bool modified() const { return recovered_ || !undo_.isClean(); }
     /// Bytes that undo may hold on to; older steps are dropped.
     void setUndoLimit(size_t bytes) { undoLimit_ = bytes; }
@@ -37,11 +39,9 @@ class Document : public QObject {
     void setRange(FrameRange range);
     void setAside(const QSet<int>& pathIds, bool aside);
     void setGround(const QString& name, const GroundSpec& spec);
-    /// Puts a thing into the world and selects it. Without a name it gets its kind and a number. Gives its id.
+    /// Puts a thing into the world, on the ground where its height is 0, and selects it. Without a name it gets its
+    /// kind's. Gives its id.
     int addThing(const ThingKind& kind, const Eigen::Vector3d& at, const QString& name = {});
-    void moveThing(int id, const Eigen::Vector3d& to);
-    void changeThing(const QString& name, const Thing& thing);
-    void removeThing(int id);
 
     // ---- files --------------------------------------------------------------------------------------------------
     /// Opens a plate as a new shot. Throws InputError, and Cancelled.
@@ -84,10 +84,14 @@ class Document : public QObject {
     [[nodiscard]] int frame() const { return frame_; }
     void setFrame(int frame);
     [[nodiscard]] const QSet<int>& selectedPaths() const { return selection_.paths; }
+    /// The thing whose numbers are shown; it is one of selectedThings().
     [[nodiscard]] int selectedThing() const { return selection_.thing; }
+    [[nodiscard]] const QSet<int>& selectedThings() const { return selection_.things; }
     enum class Combine { replace, toggle, add };
     void selectPaths(const QSet<int>& ids, Combine combine = Combine::replace);
-    void selectThing(int id);
+    /// Features stay selected where `keepPaths` says so: things are hung on what is selected besides.
+    void selectThing(int id, bool keepPaths = false);
+    void selectThings(const QSet<int>& ids, int current);
     [[nodiscard]] int selectedMask() const { return selection_.mask; }
     void selectMask(int id);
     [[nodiscard]] int selectedPatch() const { return selection_.patch; }
@@ -122,6 +126,7 @@ class Document : public QObject {
     bool recovered_ = false;              ///< what is shown is an autosaved copy
     int unsavedName_ = 1;
     int frame_ = 0;
+    quint64 revision_ = 0;
     Selection selection_;
 };
 

@@ -10,12 +10,14 @@
 
 namespace va {
 
-Drawer::Drawer(Document& document, FeatureEdits& edits, QWidget* parent)
+Drawer::Drawer(Document& document, FeatureEdits& edits, LayoutEdits& layout, SlipWatch& slip, QWidget* parent)
     : QStackedWidget(parent),
       document_(document),
       model_(new FeatureModel(document, this)),
       table_(new QTableView),
       curves_(new Curves(document, edits)),
+      things_(new ThingsList(document, layout)),
+      stick_(new StickPanel(document, slip)),
       log_(new QPlainTextEdit),
       counts_(new QLabel) {
     setObjectName("drawer");
@@ -31,6 +33,8 @@ Drawer::Drawer(Document& document, FeatureEdits& edits, QWidget* parent)
     scroll->setWidget(new PrunePanel(document, edits));
     addWidget(scroll);
     addWidget(log_);
+    addWidget(things_);
+    addWidget(stick_);
     connect(table_->selectionModel(), &QItemSelectionModel::selectionChanged, this, [this] {
         if (syncing_) return;
         QSet<int> ids;

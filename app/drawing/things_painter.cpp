@@ -10,7 +10,7 @@
 namespace va {
 namespace {
 
-constexpr double grabPx = 8;
+constexpr double markGrabPx = 8;
 
 Eigen::Vector4d vectorOf(const QColor& c, double opacity) { return {c.redF(), c.greenF(), c.blueF(), opacity}; }
 
@@ -124,7 +124,7 @@ int ThingsPainter::thingAt(const Shot& shot, int frame, const Ray& ray, const Pr
             const QPointF along = *y - *x, off = at - *x;
             const double t = std::clamp(
                 QPointF::dotProduct(off, along) / std::max(1e-9, QPointF::dotProduct(along, along)), 0.0, 1.0);
-            if (QLineF(at, *x + t * along).length() < grabPx) return p.thing->id;
+            if (QLineF(at, *x + t * along).length() < markGrabPx) return p.thing->id;
         }
     }
     return best;

@@ -5,6 +5,7 @@
 
 #include "document/document.h"
 #include "inspector/features_page.h"
+#include "inspector/layout_page.h"
 #include "inspector/lens_page.h"
 #include "inspector/page.h"
 #include "inspector/solve_page.h"
@@ -22,6 +23,7 @@ class Inspector : public QScrollArea {
     void reveal(QWidget* widget);
     [[nodiscard]] FeaturesPage& features() { return *page<FeaturesPage>(Step::features); }
     [[nodiscard]] LensPage& lens() { return *page<LensPage>(Step::lens); }
+    [[nodiscard]] LayoutPage& layoutPage() { return *page<LayoutPage>(Step::layout); }
     [[nodiscard]] SolvePage& solve() { return *page<SolvePage>(Step::solve); }
 
   private:

@@ -3,6 +3,8 @@
 
 #include <QFocusEvent>
 #include <cmath>
+#include <cstring>
+#include <utility>
 
 namespace va {
 namespace {
@@ -11,7 +13,7 @@ namespace {
 /// ).
 class Expression {
   public:
-    explicit Expression(const QByteArray& text) : at_(text.constData()) {}
+    explicit Expression(const QByteArray& text, bool lengths = false) : at_(text.constData()), lengths_(lengths) {}
     std::optional<double> whole() {
         const auto v = sum();
         skip();
@@ -69,9 +71,22 @@ class Expression {
         char* end = nullptr;
         const double v = std::strtod(at_, &end);
         at_ = end;
-        return v;
+        return lengths_ ? v * unit() : v;
+    }
+    /// Metres of the unit that stands here; 1 where none does. Longer words first: "m" begins "mm".
+    double unit() {
+        static constexpr std::pair<const char*, double> units[] = {{"mm", 0.001},  {"cm", 0.01},   {"in", 0.0254},
+                                                                   {"ft", 0.3048}, {"yd", 0.9144}, {"m", 1}};
+        skip();
+        for (const auto& [word, metres] : units)
+            if (std::strncmp(at_, word, std::strlen(word)) == 0) {
+                at_ += std::strlen(word);
+                return metres;
+            }
+        return 1;
     }
     const char* at_;
+    bool lengths_;
     int depth_ = 0;
 };
 
@@ -82,6 +97,19 @@ std::optional<double> evaluateExpression(const QString& text) {
     plain.replace(QChar(0x2212), '-').replace(',', '.');
     const QByteArray bytes = plain.toLatin1();
     return Expression(bytes).whole();
+}
+
+std::optional<double> evaluateEntry(const QString& text, double now, bool lengths) {
+    QString plain = text.trimmed();
+    plain.replace(QChar(0x2212), '-').replace(',', '.');
+    const char how = plain.size() > 2 && plain[1] == '=' ? plain[0].toLatin1() : '\0';
+    const bool relative = how == '+' || how == '-' || how == '*' || how == '/';
+    const QByteArray bytes = (relative ? plain.mid(2) : plain).toLatin1();
+    // What multiplies is no length.
+    const auto v = Expression(bytes, lengths && how != '*' && how != '/').whole();
+    if (!v || !relative) return v;
+    const double out = how == '+' ? now + *v : how == '-' ? now - *v : how == '*' ? now * *v : now / *v;
+    return std::isfinite(out) ? std::optional(out) : std::nullopt;
 }
 
 NumberField::NumberField(int shownDecimals, QWidget* parent) : QLineEdit(parent), decimals_(shownDecimals) {
@@ -113,9 +141,11 @@ void NumberField::focusOutEvent(QFocusEvent* event) {
 }
 
 void NumberField::commit() {
-    const auto v = evaluateExpression(text());
+    const auto v = evaluateEntry(text(), value_, lengths_);
     if (!v || *v == value_) return;
     value_ = *v;
+    // What was entered from where it was must not be entered once more.
+    setText(QString::number(value_, 'g', 15));
     Q_EMIT edited(value_);
 }
 

@@ -9,6 +9,10 @@ namespace va {
 /// Nothing for anything else, division by zero included.
 std::optional<double> evaluateExpression(const QString& text);
 
+/// The same of what may stand in a field that shows `now`: `+=0.1`, `-=`, `*=` and `/=` go on from there. With
+/// `lengths` numbers may have a unit (mm, cm, m, in, ft, yd) and come out in metres.
+std::optional<double> evaluateEntry(const QString& text, double now, bool lengths);
+
 /// A number that shows rounded and edits in full precision; accepts expressions.
 class NumberField : public QLineEdit {
     Q_OBJECT
@@ -16,6 +20,8 @@ class NumberField : public QLineEdit {
     explicit NumberField(int shownDecimals, QWidget* parent = nullptr);
     void setValue(double value);
     [[nodiscard]] double value() const { return value_; }
+    /// A length in metres: takes units.
+    void setLengths(bool on) { lengths_ = on; }
 
   Q_SIGNALS:
     /// The artist entered another value.
@@ -29,6 +35,7 @@ class NumberField : public QLineEdit {
     void commit();
     void showRounded();
     int decimals_;
+    bool lengths_ = false;
     double value_ = 0;
 };
 

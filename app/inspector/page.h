@@ -18,6 +18,7 @@ class Document;
 class FeatureEdits;
 class GroundEdits;
 class PhotoEdits;
+class LayoutEdits;
 class LensEdits;
 class SlipWatch;
 class SolveEdits;
@@ -32,6 +33,7 @@ struct PageContext {
     GroundEdits& ground;
     PhotoEdits& photo;
     StillEdits& stills;
+    LayoutEdits& layout;
     SlipWatch& slip;
     const QMap<QString, QAction*>& actions;  ///< by name, for the buttons of a page
 };

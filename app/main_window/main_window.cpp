@@ -136,12 +136,14 @@ void MainWindow::makeLayout() {
     };
     route_ = new Route(document_);
     plate_ = new PlateView(document_, edits_);
-    scene_ =
-        new SceneView(document_, plate_->canvas(), of({"orbit", "top", "side", "lensView"}), actions_["cloudColour"]);
+    scene_ = new SceneView(document_, plate_->canvas(), of({"orbit", "top", "front", "side", "lensView"}),
+                           actions_["cloudColour"]);
     plate_->canvas().setSlip(&slip_);
     plate_->canvas().setGround(&groundEdits_);
     scene_->canvas().setGround(&groundEdits_);
     plate_->canvas().setPhoto(&photoEdits_);
+    plate_->canvas().setLayout(&layoutEdits_);
+    scene_->canvas().setLayout(&layoutEdits_);
     for (QAction* a : viewActions_) {
         plate_->canvas().addAction(a);
         scene_->canvas().addAction(a);
@@ -152,14 +154,15 @@ void MainWindow::makeLayout() {
     for (const ToolInfo& t : toolTable()) tools << actions_[t.action];
     views_ = new Views(plate_, scene_, {of({"plateOnly", "both", "sceneOnly"}), tools});
     views_->setStill(new StillView(document_, stillEdits_));
-    inspector_ = new Inspector(
-        {document_, edits_, lensEdits_, solveEdits_, groundEdits_, photoEdits_, stillEdits_, slip_, actions_});
+    inspector_ = new Inspector({document_, edits_, lensEdits_, solveEdits_, groundEdits_, photoEdits_, stillEdits_,
+                                layoutEdits_, slip_, actions_});
     inspector_->features().setCanvas(&plate_->canvas());
-    drawer_ = new Drawer(document_, edits_);
+    views_->setFlip(new FlipView(document_));
+    drawer_ = new Drawer(document_, edits_, layoutEdits_, slip_);
     const int part = QSettings().value("view/drawer", -1).toInt();
     drawer_->hide();
     views_->setDrawer(drawer_);
-    if (part >= 0 && part <= int(Drawer::Part::log)) callDrawer(Drawer::Part(part));
+    if (part >= 0 && part <= int(Drawer::Part::stick)) callDrawer(Drawer::Part(part));
     auto* row = new QHBoxLayout;
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(0);
@@ -168,7 +171,7 @@ void MainWindow::makeLayout() {
     row->addWidget(inspector_);
     layout->addLayout(row, 1);
     strip_ = new Strip(document_, plate_->canvas(), of({"first", "stepBack", "play", "stepForward", "last"}),
-                       of({"table", "curves", "prune", "log"}));
+                       of({"table", "curves", "things", "stick", "prune", "log"}));
     layout->addWidget(strip_);
     setCentralWidget(whole);
 }
@@ -202,6 +205,7 @@ void MainWindow::wireParts() {
             [this](LensSection section) { plate_->canvas().setEdgesShown(section == LensSection::edges); });
     connect(plate_, &PlateView::locateAsked, this, &MainWindow::locateFootage);
     connect(&canvas, &PlateCanvas::toolChanged, this, &MainWindow::toolTaken);
+    wireTray();
     connect(views_, &Views::insetOpened, actions_["both"], &QAction::trigger);
     connect(strip_, &Strip::playingChanged, this,
             [this](bool playing) { actions_["play"]->setIcon(icon(playing ? "pause" : "play")); });
@@ -221,6 +225,14 @@ void MainWindow::refresh() {
     setWindowTitle(has ? tr("%1[*] – Vivid Anchor").arg(file) : tr("Vivid Anchor"));
     setWindowModified(document_.modified());
     const bool paths = !document_.selectedPaths().isEmpty();
+    const bool thing = document_.selectedThing() != 0;
+    for (const char* n :
+         {"stance",      "stand",      "lie",        "faceTheCamera", "thingQuarter", "bottomToSurface", "hairOff",
+          "snapFeature", "snapAnchor", "snapEdge",   "alongFeatures", "rePlace",      "rePlaceKeep",     "rePlacePlane",
+          "neighbours",  "hangWorld",  "hangCamera", "hangMover",     "hangPatch",    "copyPlace",       "pastePlace",
+          "fileSize",    "setKey",     "removeKey",  "copyKeys",      "group",        "flipBook"})
+        actions_[n]->setEnabled(thing);
+    actions_["pasteKeys"]->setEnabled(thing && layoutEdits_.hasCopiedKeys());
     for (const char* n : {"setAside", "bringBack", "anchor"}) actions_[n]->setEnabled(paths);
     for (const char* n :
          {"track", "save", "saveAs", "play", "first", "last", "stepBack", "stepForward", "setIn", "setOut", "locate"})
@@ -295,6 +307,7 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
 void MainWindow::dropEvent(QDropEvent* event) {
     const QString path = event->mimeData()->urls().first().toLocalFile();
     event->acceptProposedAction();
+    if (dropFile(path, mapToGlobal(event->position().toPoint()))) return;
     if (mayDiscard()) openPath(path);
 }
 

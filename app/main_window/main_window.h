@@ -10,6 +10,7 @@
 #include "document/document.h"
 #include "document/feature_edits.h"
 #include "document/ground_edits.h"
+#include "document/layout_edits.h"
 #include "document/lens_edits.h"
 #include "document/live_solve.h"
 #include "document/photo_edits.h"
@@ -44,6 +45,7 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] GroundEdits& groundEdits() { return groundEdits_; }
     [[nodiscard]] PhotoEdits& photoEdits() { return photoEdits_; }
     [[nodiscard]] StillEdits& stillEdits() { return stillEdits_; }
+    [[nodiscard]] LayoutEdits& layoutEdits() { return layoutEdits_; }
     [[nodiscard]] LiveSolve& live() { return live_; }
     [[nodiscard]] SlipWatch& slip() { return slip_; }
     [[nodiscard]] LensEdits& lensEdits() { return lensEdits_; }
@@ -89,6 +91,9 @@ class MainWindow : public QMainWindow {
     QWidget* makeBar();
     void makeLayout();
     void wireParts();
+    void wireTray();
+    [[nodiscard]] std::optional<ThingKind> withFile(const ThingKind& kind);
+    bool dropFile(const QString& file, const QPoint& global);
     void showStep(Step step);
     void toolTaken();
     void callDrawer(Drawer::Part part);
@@ -115,6 +120,7 @@ class MainWindow : public QMainWindow {
     GroundEdits groundEdits_{document_};
     PhotoEdits photoEdits_{document_};
     StillEdits stillEdits_{document_};
+    LayoutEdits layoutEdits_{document_};
     SlipWatch slip_{document_};
     LiveSolve live_{document_};
     QMap<QString, QAction*> actions_;

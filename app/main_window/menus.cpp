@@ -29,11 +29,12 @@ QMenuBar* MainWindow::makeMenus() {
     fillMenu(shot, {"", "setIn", "setOut", "keepBeforeCut", "keepAfterCut"});
     QMenu* view = bar->addMenu(tr("&View"));
     fillMenu(view, {"plateOnly", "both", "sceneOnly", "inset", "", "fit", "fullSize", "holdStill", "showFeatures", ""});
-    fillMenu(view->addMenu(tr("Scene")), {"orbit", "top", "side", "lensView", "", "frameScene", "cloudColour"});
-    fillMenu(view->addMenu(tr("Drawer")), {"drawer", "", "table", "curves", "prune", "log"});
+    fillMenu(view->addMenu(tr("Scene")),
+             {"orbit", "top", "front", "side", "lensView", "", "frameScene", "frameSelection", "cloudColour"});
+    fillMenu(view->addMenu(tr("Drawer")), {"drawer", "", "table", "curves", "things", "stick", "prune", "log"});
     fillMenu(view, {"", "theme"});
     fillMenu(view->addMenu(tr("Tools")), {"selectTool", "lassoTool", "handTool", "maskTool", "patchTool", "edgeTool",
-                                          "uprightTool", "horizonTool", "groundEdgeTool", "photoTool", "boxTool"});
+                                          "uprightTool", "horizonTool", "groundEdgeTool", "photoTool", "placeTool"});
     makeStepMenu(bar->addMenu(tr("S&tep")));
     QMenu* help = bar->addMenu(tr("&Help"));
     fillMenu(help, {"search"});
@@ -161,7 +162,45 @@ void MainWindow::makeStepMenu(QMenu* menu) {
                                                        "pasteWorld",
                                                        "clearByHand",
                                                        "worldOfShot"}},
-                                                     {tr("Layout actions"), {"boxTool", "anchor"}}};
+                                                     {tr("Layout actions"),
+                                                      {"placeTool",
+                                                       "anchor",
+                                                       "",
+                                                       "stance",
+                                                       "stand",
+                                                       "lie",
+                                                       "faceTheCamera",
+                                                       "thingQuarter",
+                                                       "bottomToSurface",
+                                                       "hairOff",
+                                                       "snapFeature",
+                                                       "snapAnchor",
+                                                       "snapEdge",
+                                                       "alongFeatures",
+                                                       "fileSize",
+                                                       "",
+                                                       "rePlace",
+                                                       "rePlaceKeep",
+                                                       "rePlacePlane",
+                                                       "neighbours",
+                                                       "hangWorld",
+                                                       "hangCamera",
+                                                       "hangMover",
+                                                       "hangPatch",
+                                                       "group",
+                                                       "",
+                                                       "copyPlace",
+                                                       "pastePlace",
+                                                       "",
+                                                       "setKey",
+                                                       "removeKey",
+                                                       "copyKeys",
+                                                       "pasteKeys",
+                                                       "",
+                                                       "stickHere",
+                                                       "flipBook",
+                                                       "cleanView",
+                                                       "thingsLook"}}};
     for (const auto& [name, actions] : parts) fillMenu(menu->addMenu(name), actions);
 }
 

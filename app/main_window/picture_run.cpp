@@ -13,10 +13,12 @@
 #include <QTimer>
 #include <algorithm>
 
+#include "drawer/stick_panel.h"
 #include "inspector/inspector.h"
 #include "main_window/main_window.h"
 #include "plate_view/plate_canvas.h"
 #include "track/find_features.h"
+#include "views/flip_view.h"
 
 namespace va {
 
@@ -199,9 +201,9 @@ int PictureRun::exec() {
     QApplication::sendEvent(canvas, &hover);
     good = take("ground") && good;
     window_.action("stepLayout")->trigger();
-    const auto place = canvas->groundAt(QPointF(canvas->width() * 0.62, canvas->height() * 0.72));
-    if (place) document.addThing(Box(), *place);
+    layOut(*canvas);
     good = take("layout") && good;
+    good = takeLayout() && good;
     window_.action("lensView")->trigger();
     document.setFrame(solved.range.last);
     window_.action("stepProof")->trigger();
@@ -212,6 +214,45 @@ int PictureRun::exec() {
     window_.action("selectAll")->trigger();
     good = take("features") && good;
     return takeFeatureTools() && good ? 0 : 1;
+}
+
+/// A post and a box on the ground, a label on the sign of the yard, an anchor at the shed.
+void PictureRun::layOut(PlateCanvas& canvas) {
+    Document& document = window_.document();
+    const auto drop = [&](const ThingKind& kind, double x, double y) {
+        const Shot& shot = document.shot();
+        const QPointF at = canvas.fromPixel(x * shot.plate.width, y * shot.plate.height);
+        canvas.dropThing(kind, at);
+    };
+    document.setFrame((document.shot().range.first + document.shot().range.last) / 2);
+    Label label;
+    label.words = "SLIP 4";
+    drop(label, 0.245, 0.44);
+    drop(Post(), 0.74, 0.82);
+    drop(Anchor(), 0.66, 0.55);
+    drop(Box(), 0.56, 0.80);
+}
+
+bool PictureRun::takeLayout() {
+    Document& document = window_.document();
+    auto* canvas = window_.findChild<PlateCanvas*>();
+    const ThingKind cone = Cone();
+    canvas->showGhost(&cone, canvas->fromPixel(0.4 * document.shot().plate.width, 0.86 * document.shot().plate.height));
+    bool good = take("placing");
+    canvas->showGhost(nullptr, {});
+    window_.action("things")->trigger();
+    good = take("things") && good;
+    window_.action("stick")->trigger();
+    auto* stick = window_.findChild<StickPanel*>();
+    waitUntil([&] { return stick->strip() != nullptr && !stick->busy(); }, 120'000);
+    good = take("stick") && good;
+    window_.action("stick")->trigger();
+    window_.action("flipBook")->trigger();
+    auto* flip = window_.findChild<FlipView*>();
+    waitUntil([&] { return flip->ready(); }, 60'000);
+    good = take("flip-book") && good;
+    flip->hide();
+    return good;
 }
 
 bool PictureRun::takeFeatureTools() {

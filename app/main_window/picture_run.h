@@ -6,6 +6,7 @@
 namespace va {
 
 class MainWindow;
+class PlateCanvas;
 
 /// Walks the window through its main views on a plate and writes a picture of each: remakes docs/screenshots, and
 /// stands in for a look at the demo where there is no display. It presses what a person would press; nothing is faked.
@@ -26,6 +27,9 @@ class PictureRun {
     bool takeLensTools();
     /// Features by hand, curves, masks, a patch, prune.
     bool takeFeatureTools();
+    void layOut(PlateCanvas& canvas);
+    /// A thing over its tile while it is placed, the list, the stick strip, the flip-book.
+    bool takeLayout();
     MainWindow& window_;
     QString folder_;
 };

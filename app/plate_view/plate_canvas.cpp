@@ -20,8 +20,19 @@
 #include "plate_view/tools/select_tool.h"
 #include "style/theme.h"
 #include "workflow/match_shot.h"
+#include "workflow/place_things.h"
 
 namespace va {
+namespace {
+
+/// Nearer than a thousandth of the scene's size nothing is drawn.
+double nearestShown(const Shot& shot) {
+    double far = 0;
+    for (const SolvedPoint& p : shot.solve->points) far = std::max(far, p.position.norm());
+    return far > 0 ? std::clamp(1e-4 * far * shot.ground->worldFromSolve.scale, 1e-6, 0.05) : 0.01;
+}
+
+}  // namespace
 
 PlateCanvas::PlateCanvas(Document& document, FeatureEdits& edits, QWidget* parent)
     : QWidget(parent), document_(document), edits_(edits) {
@@ -311,6 +322,7 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
         drawLensGrid(painter, *lens, shot.plate.width, shot.plate.height,
                      [this](const Eigen::Vector2d& p) { return fromPixel(p.x(), p.y()); });
     drawThings(painter);
+    if (clean_) return;
     const bool free = shot.solve->hasDepth();
     if (look_.errorMap && free) errorMap_.paint(painter, *this, document_);
     if (look_.shown) drawCheckPoints(painter, *this, document_);
@@ -335,6 +347,7 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
         const auto foot = surface_.foot(document_);
         surface_.paint(painter, rect(), document_, projector(pose), slip_ && foot ? slip_->slipAt(*foot) : -1);
     }
+    if (const ThingGizmo gizmo = thingGizmo(); gizmo.arm > 0) gizmo.paint(painter, projectorNow(), hotPart_);
     painter.setClipping(false);
     active().paint(painter);
     if (free && (look_.shown || look_.slip || look_.errorMap))
@@ -387,14 +400,39 @@ void PlateCanvas::drawPhoto(QPainter& painter) {
                    inHand && photo_ ? photo_->spot() : -1);
 }
 
+/// The shot with the thing that is being dragged or placed.
+Shot PlateCanvas::shownShot() const {
+    Shot out = document_.shot();
+    if (!moved_) return out;
+    bool there = false;
+    for (Thing& t : out.things)
+        if (t.id == moved_->id) t = *moved_, there = true;
+    if (!there) out.things.push_back(*moved_);
+    return out;
+}
+
 void PlateCanvas::drawThings(QPainter& painter) {
     CameraPose pose;
     const auto project3d = projector(pose);
-    if (!project3d) return;
-    for (Thing thing : document_.shot().things) {
-        if (thing.id == moved_) thing.position = movedTo_;
-        drawThing(painter, thing, thing.id == document_.selectedThing(), project3d, pose.position);
-    }
+    const Shot shot = shownShot();
+    if (!project3d || shot.things.empty()) return;
+    ThingsView view;
+    view.project = project3d;
+    view.size = size();
+    view.raster.project = [project3d](const Eigen::Vector3d& p) -> std::optional<Eigen::Vector2d> {
+        const auto at = project3d(p);
+        // Pixels' middles lie half a pixel inside of the widget's coordinates.
+        return at ? std::optional(Eigen::Vector2d(at->x() - 0.5, at->y() - 0.5)) : std::nullopt;
+    };
+    view.raster.eye = pose.position;
+    view.raster.forward = pose.worldFromCamera * Eigen::Vector3d(0, 0, -1);
+    view.raster.nearest = nearestShown(shot);
+    const auto lens = shot.lensAt(document_.frame());
+    view.raster.bends = !undistortedShown_ && lens && !lens->lens.isZero();
+    view.key = {origin_.x(), origin_.y(), zoom_, double(undistortedShown_), double(movedStamp_)};
+    QSet<int> selected = document_.selectedThings();
+    if (moved_) selected.insert(moved_->id);
+    things_.paint(painter, shot, document_.revision(), document_.frame(), selected, view, clean_);
 }
 
 double PlateCanvas::markScale() const {
@@ -430,22 +468,97 @@ QSet<int> PlateCanvas::pathsInside(const QPolygonF& outline) const {
     return out;
 }
 
-void PlateCanvas::showMoved(int thing, const Eigen::Vector3d& place) {
-    moved_ = thing;
-    movedTo_ = place;
+void PlateCanvas::showMoved(const Thing* thing) {
+    if (!thing && !moved_) return;
+    moved_ = thing ? std::optional(*thing) : std::nullopt;
+    ++movedStamp_;
     update();
 }
 
+std::optional<Ray> PlateCanvas::rayAt(const QPointF& at) const {
+    const auto camera = document_.shot().cameraAt(document_.frame());
+    if (!camera || !document_.shot().hasWorld()) return std::nullopt;
+    const QPointF pixel = toPixel(at);
+    return camera->ray({pixel.x(), pixel.y()});
+}
+
 int PlateCanvas::thingAt(const QPointF& at) const {
+    const auto ray = rayAt(at);
+    const Projector project = projectorNow();
+    // Finding keeps shapes, which is no change that is seen.
+    return ray && project
+               ? const_cast<ThingsPainter&>(things_).thingAt(document_.shot(), document_.frame(), *ray, project, at)
+               : 0;
+}
+
+Projector PlateCanvas::projectorNow() const {
     CameraPose pose;
-    const auto project3d = projector(pose);
-    if (!project3d) return 0;
-    int best = 0;
-    double nearest = 1e300;
-    for (const Thing& t : document_.shot().things)
-        if (outlineOf(t, project3d).containsPoint(at, Qt::WindingFill) && (t.position - pose.position).norm() < nearest)
-            nearest = (t.position - pose.position).norm(), best = t.id;
-    return best;
+    return projector(pose);
+}
+
+ThingGizmo PlateCanvas::thingGizmo() const {
+    ThingGizmo out;
+    const Shot& shot = document_.shot();
+    const Thing* t = moved_ && moved_->id != 0 ? &*moved_ : shot.thing(document_.selectedThing());
+    if (!layoutShown_ || clean_ || tool_ != PlateTool::select || !t) return out;
+    const PlacedThings placed(shot, document_.frame());
+    const auto at = placed.visible(*t) && !placed.locked(*t) ? placed.of(*t) : std::nullopt;
+    const auto camera = shot.cameraAt(document_.frame());
+    if (!at || !camera) return out;
+    out.at = *at;
+    out.arm = camera->footprint(at->translation) * ThingGizmo::armPx / std::max(1e-6, zoom_);
+    return out;
+}
+
+void PlateCanvas::setHotPart(ThingPart part) {
+    if (part == hotPart_) return;
+    hotPart_ = part;
+    update();
+}
+
+void PlateCanvas::setLayoutShown(bool on) {
+    layoutShown_ = on;
+    update();
+}
+
+void PlateCanvas::setClean(bool on) {
+    clean_ = on;
+    update();
+}
+
+void PlateCanvas::setThingsLook(ThingsLook look) {
+    things_.setLook(look);
+    update();
+}
+
+std::optional<LayoutPlace> PlateCanvas::placeUnder(const QPointF& at) {
+    const QPointF pixel = toPixel(at);
+    if (!pictureRect().contains(at)) return std::nullopt;
+    surface_.lookAt(document_, Eigen::Vector2d(pixel.x(), pixel.y()));
+    if (surface_.tile()) return placeOf(document_.shot(), *surface_.tile());
+    const auto ground = groundAt(at);
+    if (!ground) return std::nullopt;
+    return LayoutPlace{{Hang::On::ground, 0, {}}, *ground, Eigen::Vector3d::UnitY()};
+}
+
+void PlateCanvas::showGhost(const ThingKind* kind, const QPointF& at) {
+    const auto place = kind ? placeUnder(at) : std::nullopt;
+    if (!place) return showMoved(nullptr);
+    const Thing ghost = newThing(document_.shot(), *kind, *place, document_.frame());
+    showMoved(&ghost);
+}
+
+bool PlateCanvas::dropThing(const ThingKind& kind, const QPointF& at) {
+    const auto place = placeUnder(at);
+    showMoved(nullptr);
+    if (!place || !layout_) {
+        Q_EMIT document_.troubled(
+            tr("There is nothing to stand on under the pointer in this frame. Solve the shot first, "
+               "and point at a surface or at the floor below the horizon."));
+        return false;
+    }
+    layout_->place(kind, *place);
+    return true;
 }
 
 std::optional<Eigen::Vector3d> PlateCanvas::groundAt(const QPointF& at) const {
@@ -480,7 +593,8 @@ void PlateCanvas::mouseDoubleClickEvent(QMouseEvent* event) {
 
 void PlateCanvas::mousePressEvent(QMouseEvent* event) {
     if (event->button() == Qt::MiddleButton ||
-        (event->button() == Qt::LeftButton && event->modifiers() & Qt::AltModifier)) {
+        (event->button() == Qt::LeftButton && event->modifiers() & Qt::AltModifier && thingAt(event->position()) == 0 &&
+         thingGizmo().partAt(projectorNow(), event->position()) == ThingPart::none)) {
         dragFrom_ = event->position();
         panning_ = true;
         setCursor(Qt::ClosedHandCursor);

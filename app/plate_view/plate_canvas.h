@@ -7,9 +7,11 @@
 
 #include "document/document.h"
 #include "document/ground_edits.h"
+#include "document/layout_edits.h"
 #include "document/photo_edits.h"
 #include "document/slip_watch.h"
-#include "drawing/scene_drawing.h"
+#include "drawing/thing_drag.h"
+#include "drawing/things_painter.h"
 #include "media/frame_cache.h"
 #include "plate_view/overlays/edge_overlay.h"
 #include "plate_view/overlays/error_map_overlay.h"
@@ -56,6 +58,9 @@ class PlateCanvas : public QWidget {
     /// What the photo tool edits.
     void setPhoto(PhotoEdits* photo);
     [[nodiscard]] PhotoEdits* photo() const { return photo_; }
+    /// What tools and drops edit things by.
+    void setLayout(LayoutEdits* layout) { layout_ = layout; }
+    [[nodiscard]] LayoutEdits* layout() const { return layout_; }
     [[nodiscard]] GroundEdits* ground() const { return ground_; }
     /// The part of the world's gizmo under a widget position; none where it is not shown.
     [[nodiscard]] GizmoPart gizmoAt(const QPointF& at) const;
@@ -79,8 +84,32 @@ class PlateCanvas : public QWidget {
     [[nodiscard]] QSet<int> pathsInside(const QPolygonF& outline) const;
     /// Id of the nearest thing under a widget position, or 0.
     [[nodiscard]] int thingAt(const QPointF& at) const;
-    /// Draws a thing elsewhere than it stands, while it is dragged; 0 ends that.
-    void showMoved(int thing, const Eigen::Vector3d& place);
+    /// Draws a thing as it is being dragged; null ends that.
+    void showMoved(const Thing* thing);
+    /// The line of sight under a widget position; nothing without a camera, and beyond the lens model's fold.
+    [[nodiscard]] std::optional<Ray> rayAt(const QPointF& at) const;
+    /// World to widget, in the current frame; empty where there is no camera.
+    [[nodiscard]] Projector projectorNow() const;
+    /// The gizmo of the selected thing; without arms where none is shown.
+    [[nodiscard]] ThingGizmo thingGizmo() const;
+    void setHotPart(ThingPart part);
+    /// Whether the step in hand is about things: their gizmo is shown.
+    void setLayoutShown(bool on);
+    /// Only the plate and its things are drawn.
+    void setClean(bool on);
+    [[nodiscard]] bool clean() const { return clean_; }
+    void setThingsLook(ThingsLook look);
+    [[nodiscard]] ThingsLook thingsLook() const { return things_.look(); }
+
+    // ---- placing: what was taken from the tray
+    void setKindInHand(const ThingKind& kind) { kind_ = kind; }
+    [[nodiscard]] const ThingKind& kindInHand() const { return kind_; }
+    /// The place under a widget position: a surface, else the ground.
+    [[nodiscard]] std::optional<LayoutPlace> placeUnder(const QPointF& at);
+    /// Shows how a kind would stand there; null ends that.
+    void showGhost(const ThingKind* kind, const QPointF& at);
+    /// Puts it there. False, with a sentence, where there is nothing to stand on.
+    bool dropThing(const ThingKind& kind, const QPointF& at);
     /// How large marks are drawn, and how far they are grabbed from, as a share of what they are where there is room:
     /// between features that crowd the view things have to be seen and reached. 0.5..1.
     [[nodiscard]] double markScale() const;
@@ -116,6 +145,7 @@ class PlateCanvas : public QWidget {
     void centreOnSelected();
     [[nodiscard]] QString damage() const;
     [[nodiscard]] Projector projector(CameraPose& pose) const;
+    [[nodiscard]] Shot shownShot() const;
     [[nodiscard]] CanvasTool& active() const;
 
     Document& document_;
@@ -141,8 +171,13 @@ class PlateCanvas : public QWidget {
     QPointF origin_;  ///< widget position of the picture's top-left corner
     QPointF dragFrom_;
     bool panning_ = false;
-    int moved_ = 0;  ///< id of a thing that is shown at movedTo_
-    Eigen::Vector3d movedTo_ = Eigen::Vector3d::Zero();
+    LayoutEdits* layout_ = nullptr;
+    ThingsPainter things_;
+    std::optional<Thing> moved_;  ///< shown instead of the one with its id; id 0 = one that is not there yet
+    quint64 movedStamp_ = 0;
+    ThingPart hotPart_ = ThingPart::none;
+    ThingKind kind_ = Box();
+    bool layoutShown_ = false, clean_ = false;
     int direction_ = 1;
 };
 

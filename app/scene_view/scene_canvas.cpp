@@ -9,6 +9,7 @@
 
 #include "style/theme.h"
 #include "workflow/mover_work.h"
+#include "workflow/place_things.h"
 
 namespace va {
 
@@ -18,6 +19,7 @@ SceneCanvas::SceneCanvas(Document& document, PlateCanvas& plate, QWidget* parent
     setAccessibleName(tr("Scene view"));
     setMinimumSize(160, 100);
     setFocusPolicy(Qt::ClickFocus);
+    setMouseTracking(true);
     setAttribute(Qt::WA_OpaquePaintEvent);
     connect(&document_, &Document::shotChanged, this, &SceneCanvas::refresh);
     connect(&document_, &Document::selectionChanged, this, qOverload<>(&QWidget::update));
@@ -112,12 +114,171 @@ Projector SceneCanvas::projector(Eigen::Vector3d& eye) const {
         };
     }
     const double scale = std::min(w, h) / (distance_ * 0.95);
-    const bool top = mode_ == SceneMode::top;
-    eye = target_ + Eigen::Vector3d(0, top ? 1e4 : 0, top ? 0 : 1e4);
+    const Axes a = axes();
+    eye = target_ - 1e4 * a.ahead;
     return [=, target = target_](const Eigen::Vector3d& p) -> std::optional<QPointF> {
         const Eigen::Vector3d d = p - target;
-        return QPointF(w / 2 + scale * d.x(), h / 2 + scale * (top ? d.z() : -d.y()));
+        return QPointF(w / 2 + scale * d.dot(a.right), h / 2 + scale * d.dot(a.down));
     };
+}
+
+SceneCanvas::Axes SceneCanvas::axes() const {
+    const Eigen::Vector3d x = Eigen::Vector3d::UnitX(), y = Eigen::Vector3d::UnitY(), z = Eigen::Vector3d::UnitZ();
+    switch (mode_) {
+        case SceneMode::top: return {x, z, -y};
+        case SceneMode::side: return {-z, -y, -x};
+        default: return {x, -y, -z};
+    }
+}
+
+std::optional<Ray> SceneCanvas::rayAt(const QPointF& at) const {
+    const double w = width(), h = height();
+    if (mode_ == SceneMode::throughLens) {
+        const Shot& shot = document_.shot();
+        const auto camera = shot.cameraAt(document_.frame());
+        if (!camera) return std::nullopt;
+        const double zoom = std::min(w / (shot.plate.width * shot.pixelAspect()), h / shot.plate.height),
+                     ax = zoom * shot.pixelAspect();
+        return camera->ray({(at.x() - (w - shot.plate.width * ax) / 2) / ax - 0.5,
+                            (at.y() - (h - shot.plate.height * zoom) / 2) / zoom - 0.5});
+    }
+    if (mode_ == SceneMode::orbit) {
+        const Eigen::Vector3d back(std::sin(azimuth_) * std::cos(elevation_), std::sin(elevation_),
+                                   std::cos(azimuth_) * std::cos(elevation_));
+        const Eigen::Vector3d right(std::cos(azimuth_), 0, -std::sin(azimuth_)), up = back.cross(right);
+        const double f = 1.1 * std::min(w, h * 1.3);
+        const Eigen::Vector3d d = (at.x() - w / 2) * right - (at.y() - h / 2) * up - f * back;
+        return Ray{target_ + distance_ * back, d.normalized()};
+    }
+    const double scale = std::min(w, h) / (distance_ * 0.95);
+    const Axes a = axes();
+    return Ray{target_ + (at.x() - w / 2) / scale * a.right + (at.y() - h / 2) / scale * a.down - 1e4 * a.ahead,
+               a.ahead};
+}
+
+void SceneCanvas::setThingsLook(ThingsLook look) {
+    things_.setLook(look);
+    update();
+}
+
+void SceneCanvas::frameSelection() {
+    const Shot& shot = document_.shot();
+    const PlacedThings placed(shot, document_.frame());
+    Eigen::Vector3d low = Eigen::Vector3d::Constant(1e300), high = -low;
+    for (const int id : document_.selectedThings()) {
+        const Thing* t = shot.thing(id);
+        const auto at = t ? placed.of(*t) : std::nullopt;
+        if (!at) continue;
+        for (const Eigen::Vector3d& v : shapeOf(t->kind).vertices)
+            low = low.cwiseMin(at->point(v)), high = high.cwiseMax(at->point(v));
+    }
+    for (const int id : document_.selectedPaths())
+        if (const auto p = shot.worldPointOfPath(id)) low = low.cwiseMin(*p), high = high.cwiseMax(*p);
+    if (low.x() > high.x()) return frameAll();
+    untouched_ = false;
+    target_ = (low + high) / 2;
+    distance_ = std::max(0.02 * extent_, 3 * (high - low).norm());
+    update();
+}
+
+std::optional<LayoutPlace> SceneCanvas::placeUnder(const QPointF& at) const {
+    const auto ray = rayAt(at);
+    if (!ray || !document_.shot().hasWorld()) return std::nullopt;
+    LayoutPlace out;
+    out.hang.on = Hang::On::ground;
+    if (std::fabs(ray->direction.y()) < 1e-6) {
+        // Seen from the side, the ground is a line: below the pointer, as deep as the middle of the view.
+        out.foot = ray->at((target_ - ray->origin).dot(ray->direction));
+    } else {
+        const double t = -ray->origin.y() / ray->direction.y();
+        if (!(t > 0) || t > 1e6) return std::nullopt;
+        out.foot = ray->at(t);
+    }
+    out.foot.y() = 0;
+    return out;
+}
+
+void SceneCanvas::showGhost(const ThingKind* kind, const QPointF& at) {
+    const auto place = kind ? placeUnder(at) : std::nullopt;
+    if (!place && !moved_) return;
+    moved_.reset();
+    if (place) moved_ = newThing(document_.shot(), *kind, *place, document_.frame());
+    ++movedStamp_;
+    update();
+}
+
+bool SceneCanvas::dropThing(const ThingKind& kind, const QPointF& at) {
+    const auto place = placeUnder(at);
+    moved_.reset();
+    ++movedStamp_;
+    update();
+    if (!place || !layout_) {
+        Q_EMIT document_.troubled(
+            tr("There is no ground under the pointer. Solve the shot first, and drop below the "
+               "horizon."));
+        return false;
+    }
+    layout_->place(kind, *place);
+    return true;
+}
+
+ThingGizmo SceneCanvas::thingGizmo() const {
+    ThingGizmo out;
+    const Shot& shot = document_.shot();
+    const Thing* t = moved_ && moved_->id != 0 ? &*moved_ : shot.thing(document_.selectedThing());
+    // In the small inset it would hide the rest.
+    if (!t || height() < 260 || !layout_) return out;
+    const PlacedThings placed(shot, document_.frame());
+    const auto at = placed.visible(*t) && !placed.locked(*t) ? placed.of(*t) : std::nullopt;
+    Eigen::Vector3d eye;
+    const Projector project = projector(eye);
+    if (!at || !project) return out;
+    out.at = *at;
+    // As long as the view shows a unit there.
+    const double unit = 0.01 * extent_;
+    const auto a = project(at->translation), b = project(at->translation + unit * Eigen::Vector3d::UnitY()),
+               c = project(at->translation + unit * Eigen::Vector3d::UnitX());
+    if (!a || !b || !c) return out;
+    const double px = std::max(QLineF(*a, *b).length(), QLineF(*a, *c).length());
+    out.arm = px > 0 ? unit * ThingGizmo::armPx / px : 0;
+    return out;
+}
+
+void SceneCanvas::drawThings(QPainter& painter, const Projector& project, const Eigen::Vector3d& eye) {
+    Shot shot = document_.shot();
+    if (moved_) {
+        bool there = false;
+        for (Thing& t : shot.things)
+            if (t.id == moved_->id) t = *moved_, there = true;
+        if (!there) shot.things.push_back(*moved_);
+    }
+    if (shot.things.empty()) return;
+    ThingsView view;
+    view.project = project;
+    view.size = size();
+    view.raster.project = [project](const Eigen::Vector3d& p) -> std::optional<Eigen::Vector2d> {
+        const auto at = project(p);
+        return at ? std::optional(Eigen::Vector2d(at->x() - 0.5, at->y() - 0.5)) : std::nullopt;
+    };
+    view.raster.eye = eye;
+    if (mode_ == SceneMode::throughLens) {
+        const auto pose = shot.worldPose(document_.frame());
+        if (!pose) return;
+        view.raster.forward = pose->worldFromCamera * Eigen::Vector3d(0, 0, -1);
+        const auto lens = shot.lensAt(document_.frame());
+        view.raster.bends = lens && !lens->lens.isZero();
+    } else if (mode_ == SceneMode::orbit) {
+        view.raster.forward = (target_ - eye).normalized();
+    } else {
+        view.raster.forward = axes().ahead;
+        view.raster.parallel = true;
+    }
+    view.raster.nearest = std::clamp(1e-4 * extent_, 1e-6, 0.05);
+    view.key = {double(mode_), azimuth_,    elevation_,  distance_,
+                target_.x(),   target_.y(), target_.z(), double(movedStamp_)};
+    QSet<int> selected = document_.selectedThings();
+    if (moved_) selected.insert(moved_->id);
+    things_.paint(painter, shot, document_.revision(), document_.frame(), selected, view);
 }
 
 std::optional<QPointF> SceneCanvas::positionOf(const Eigen::Vector3d& world) const {
@@ -163,9 +324,10 @@ void SceneCanvas::paintEvent(QPaintEvent*) {
         drawGrid(painter, mode_ == SceneMode::throughLens ? QColor(255, 255, 255, 90) : theme.grid, project, step, 10);
     drawPlanes(painter, project);
     drawCloud(painter, project);
-    for (const Thing& t : shot.things) drawThing(painter, t, t.id == document_.selectedThing(), project, eye);
+    drawThings(painter, project, eye);
     drawMovers(painter, project);
     if (mode_ != SceneMode::throughLens) drawCameras(painter, project);
+    if (const ThingGizmo gizmo = thingGizmo(); gizmo.arm > 0) gizmo.paint(painter, project, hotPart_);
     painter.setClipping(false);
     if (lassoing_) {
         painter.setPen(QPen(theme.accent, 1.2, Qt::DashLine));
@@ -331,12 +493,42 @@ void SceneCanvas::mousePressEvent(QMouseEvent* event) {
     if (event->button() == Qt::LeftButton && lassoTool_ && !(event->modifiers() & Qt::AltModifier)) {
         lassoing_ = true;
         lasso_ = QPolygonF({event->position()});
+        return;
     }
+    if (event->button() != Qt::LeftButton || !layout_) return;
+    Eigen::Vector3d eye;
+    const Projector project = projector(eye);
+    const auto ray = rayAt(event->position());
+    if (!project || !ray) return;
+    ThingPart part = thingGizmo().partAt(project, event->position());
+    int id = document_.selectedThing();
+    if (part == ThingPart::none) {
+        id = things_.thingAt(document_.shot(), document_.frame(), *ray, project, event->position());
+        part = ThingPart::body;
+    }
+    const Thing* t = document_.shot().thing(id);
+    if (!t) return;
+    if (!document_.selectedThings().contains(id)) document_.selectThing(id);
+    if (!PlacedThings(document_.shot(), document_.frame()).locked(*t))
+        drag_ = ThingDrag(document_.shot(), document_.frame(), *t, part, *ray);
 }
 
 void SceneCanvas::mouseMoveEvent(QMouseEvent* event) {
     const QPointF d = event->position() - last_;
     last_ = event->position();
+    if (drag_.part() != ThingPart::none && event->buttons() & Qt::LeftButton) {
+        if (const auto ray = rayAt(event->position())) {
+            moved_ = drag_.to(document_.shot(), *ray, event->modifiers());
+            ++movedStamp_;
+        }
+        return update();
+    }
+    if (!(event->buttons())) {
+        Eigen::Vector3d eye;
+        const ThingPart hot = thingGizmo().partAt(projector(eye), event->position());
+        if (hot != hotPart_) hotPart_ = hot, update();
+        return;
+    }
     if (lassoing_) {
         lasso_ << event->position();
         return update();
@@ -349,10 +541,10 @@ void SceneCanvas::mouseMoveEvent(QMouseEvent* event) {
     } else {
         const double unit = mode_ == SceneMode::orbit ? distance_ / (1.1 * std::min<double>(width(), height() * 1.3))
                                                       : distance_ * 0.95 / std::min(width(), height());
-        const Eigen::Vector3d right = mode_ == SceneMode::orbit
-                                          ? Eigen::Vector3d(std::cos(azimuth_), 0, -std::sin(azimuth_))
-                                          : Eigen::Vector3d(1, 0, 0);
-        const Eigen::Vector3d down = mode_ == SceneMode::top ? Eigen::Vector3d(0, 0, 1) : Eigen::Vector3d(0, -1, 0);
+        const Axes a = axes();
+        const Eigen::Vector3d right =
+            mode_ == SceneMode::orbit ? Eigen::Vector3d(std::cos(azimuth_), 0, -std::sin(azimuth_)) : a.right;
+        const Eigen::Vector3d down = mode_ == SceneMode::orbit ? Eigen::Vector3d(0, -1, 0) : a.down;
         target_ -= unit * (d.x() * right + d.y() * down);
     }
     update();
@@ -362,6 +554,15 @@ void SceneCanvas::mouseReleaseEvent(QMouseEvent* event) {
     Eigen::Vector3d eye;
     const Projector project = projector(eye);
     const bool more = event->modifiers() & Qt::ShiftModifier;
+    if (drag_.part() != ThingPart::none) {
+        const ThingDrag done = drag_;
+        drag_ = {};
+        moved_.reset();
+        ++movedStamp_;
+        update();
+        if ((event->position() - pressed_).manhattanLength() > 4) layout_->change(tr("Move thing"), done.thing());
+        return;
+    }
     if (lassoing_) {
         lassoing_ = false;
         QSet<int> inside;
@@ -381,8 +582,9 @@ void SceneCanvas::mouseReleaseEvent(QMouseEvent* event) {
         if (QPointF::dotProduct(d, d) < nearest) nearest = QPointF::dotProduct(d, d), best = id;
     }
     if (best != 0) return document_.selectPaths({best}, more ? Document::Combine::toggle : Document::Combine::replace);
-    for (const Thing& t : document_.shot().things)
-        if (outlineOf(t, project).containsPoint(event->position(), Qt::WindingFill)) return document_.selectThing(t.id);
+    if (const auto ray = rayAt(event->position()))
+        if (const int id = things_.thingAt(document_.shot(), document_.frame(), *ray, project, event->position()))
+            return document_.selectThing(id);
     if (!more) document_.selectPaths({});
 }
 

@@ -3,13 +3,14 @@
 #include <QWidget>
 
 #include "document/document.h"
-#include "drawing/scene_drawing.h"
+#include "drawing/thing_drag.h"
+#include "drawing/things_painter.h"
 #include "plate_view/plate_canvas.h"
 #include "scene_view/cloud_colours.h"
 
 namespace va {
 
-enum class SceneMode { orbit, top, side, throughLens };
+enum class SceneMode { orbit, top, front, side, throughLens };
 
 /// The solved world: cloud, camera path, ground, things. Painted with QPainter, so that it works where no GL context
 /// can be made; a few thousand points take a few milliseconds.
@@ -25,6 +26,15 @@ class SceneCanvas : public QWidget {
     [[nodiscard]] QColor colourOf(int pathId) const;
     /// Brings everything that matters into view.
     void frameAll();
+    /// Brings the selected things into view; everything where none is selected.
+    void frameSelection();
+    void setLayout(LayoutEdits* layout) { layout_ = layout; }
+    void setThingsLook(ThingsLook look);
+    /// Shows how a kind would stand on the ground there; null ends that.
+    void showGhost(const ThingKind* kind, const QPointF& at);
+    bool dropThing(const ThingKind& kind, const QPointF& at);
+    /// The line of sight under a widget position.
+    [[nodiscard]] std::optional<Ray> rayAt(const QPointF& at) const;
     void setLassoing(bool on) { lassoTool_ = on; }
     /// Where the uncertainty of the camera's path comes from.
     void setSlip(SlipWatch* slip);
@@ -49,6 +59,14 @@ class SceneCanvas : public QWidget {
   private:
     void refresh();
     [[nodiscard]] Projector projector(Eigen::Vector3d& eye) const;
+    /// The axes of a view from infinitely far: right, down and ahead in the world.
+    struct Axes {
+        Eigen::Vector3d right, down, ahead;
+    };
+    [[nodiscard]] Axes axes() const;
+    [[nodiscard]] ThingGizmo thingGizmo() const;
+    [[nodiscard]] std::optional<LayoutPlace> placeUnder(const QPointF& at) const;
+    void drawThings(QPainter& painter, const Projector& project, const Eigen::Vector3d& eye);
     void drawCloud(QPainter& painter, const Projector& project);
     void drawMovers(QPainter& painter, const Projector& project);
     void drawPlanes(QPainter& painter, const Projector& project);
@@ -74,6 +92,12 @@ class SceneCanvas : public QWidget {
     bool untouched_ = true, lassoTool_ = false, lassoing_ = false;
     const void* framed_ = nullptr;
     GroundEdits* ground_ = nullptr;
+    LayoutEdits* layout_ = nullptr;
+    ThingsPainter things_;
+    ThingDrag drag_;
+    ThingPart hotPart_ = ThingPart::none;
+    std::optional<Thing> moved_;
+    quint64 movedStamp_ = 0;
     QPointF last_, pressed_;
     QPolygonF lasso_;
 };

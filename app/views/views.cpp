@@ -97,6 +97,13 @@ void Views::setStill(StillView* still) {
     arrange();
 }
 
+void Views::setFlip(FlipView* flip) {
+    flip_ = flip;
+    flip_->setParent(this);
+    flip_->hide();
+    arrange();
+}
+
 QRect Views::area() const { return {0, headerHeight, width(), height() - headerHeight}; }
 
 QRect Views::insetRect() const {
@@ -135,6 +142,7 @@ void Views::arrange() {
         still_->setGeometry(p.left() + insetMargin, p.bottom() + 1 - insetMargin - high, wide, high);
         still_->raise();
     }
+    if (flip_) flip_->setGeometry(a);
     scene_->header()->setCursor(mode_ == ViewMode::plate ? Qt::OpenHandCursor : Qt::ArrowCursor);
     const bool open = drawer_ && !drawer_->isHidden();
     drawerEdge_->setVisible(open);
@@ -145,6 +153,7 @@ void Views::arrange() {
         drawer_->raise();
         drawerEdge_->raise();
     }
+    if (flip_) flip_->raise();
     showLabels();
 }
 

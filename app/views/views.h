@@ -3,6 +3,7 @@
 #include <QFrame>
 #include <QLabel>
 
+#include "views/flip_view.h"
 #include "views/plate_view.h"
 #include "views/scene_view.h"
 #include "views/still_view.h"
@@ -36,6 +37,9 @@ class Views : public QFrame {
     void setDrawer(QWidget* drawer);
     /// Takes in the view of a reference still, which stands over the lower left of the plate while one is chosen.
     void setStill(StillView* still);
+    /// Takes in the flip-book, which lies over all views while it is open.
+    void setFlip(FlipView* flip);
+    [[nodiscard]] FlipView& flip() { return *flip_; }
     /// Area of the plate's picture that is seen, neither outside of the view nor under inset or drawer, px².
     [[nodiscard]] double visiblePictureArea() const;
 
@@ -63,6 +67,7 @@ class Views : public QFrame {
     QList<QToolButton*> tools_;
     QWidget* drawer_ = nullptr;
     StillView* still_ = nullptr;
+    FlipView* flip_ = nullptr;
     ViewMode mode_ = ViewMode::plate;
     bool inset_ = false, dragged_ = false;
     Corner corner_ = Corner::topRight;

@@ -1,12 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include "drawing/thing_drag.h"
 #include "plate_view/overlays/world_gizmo.h"
 #include "plate_view/tools/canvas_tool.h"
 
 namespace va {
 
-/// Selects features and things by a click, and drags things over the ground; in the step Ground the world's origin and
-/// axes as well.
+/// Selects features and things by a click, and drags things along what they stand on; in the step Ground the world's
+/// origin and axes as well.
 class SelectTool : public CanvasTool {
   public:
     using CanvasTool::CanvasTool;
@@ -21,12 +22,13 @@ class SelectTool : public CanvasTool {
     [[nodiscard]] const WorldDrag& worldDrag() const { return drag_; }
 
   private:
+    bool begin(int thing, ThingPart part);
     GizmoPart gizmo_ = GizmoPart::none;
     bool turning_ = false;  ///< the gizmo is being dragged
     WorldDrag drag_;
-    int dragged_ = 0;  ///< id of a thing
+    ThingDrag thing_;
+    bool lockedAsked_ = false;  ///< a locked thing is pressed: a drag says so
     QPointF pressed_;
-    Eigen::Vector3d offset_ = Eigen::Vector3d::Zero(), place_ = Eigen::Vector3d::Zero();
 };
 
 }  // namespace va

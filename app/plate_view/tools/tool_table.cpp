@@ -4,7 +4,6 @@
 #include <QCoreApplication>
 #include <algorithm>
 
-#include "plate_view/tools/box_tool.h"
 #include "plate_view/tools/edge_tool.h"
 #include "plate_view/tools/hand_tool.h"
 #include "plate_view/tools/lasso_tool.h"
@@ -12,6 +11,7 @@
 #include "plate_view/tools/mask_tool.h"
 #include "plate_view/tools/patch_tool.h"
 #include "plate_view/tools/photo_tool.h"
+#include "plate_view/tools/place_tool.h"
 #include "plate_view/tools/select_tool.h"
 
 namespace va {
@@ -63,15 +63,15 @@ const std::vector<ToolInfo>& toolTable() {
          Qt::SHIFT | Qt::Key_F, "move-3d", Step::ground, false, make<GroundEdgeTool>},
         {PlateTool::photo, "photoTool", QT_TRANSLATE_NOOP("tools", "Draw and mend what a photo is matched by"),
          QT_TRANSLATE_NOOP("tools", "Photo"), Qt::Key_D, "axis-3d", Step::solve, false, make<PhotoTool>},
-        {PlateTool::placeBox,
-         "boxTool",
-         QT_TRANSLATE_NOOP("tools", "Place a test box on the ground"),
-         QT_TRANSLATE_NOOP("tools", "Box"),
+        {PlateTool::place,
+         "placeTool",
+         QT_TRANSLATE_NOOP("tools", "Place what was taken from the tray"),
+         QT_TRANSLATE_NOOP("tools", "Place"),
          Qt::Key_B,
          "box",
          {},
          false,
-         make<BoxTool>},
+         make<PlaceTool>},
     };
     return table;
 }
