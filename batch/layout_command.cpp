@@ -9,9 +9,12 @@
 #include "base/text.h"
 #include "commands.h"
 #include "ground/transform_text.h"
+#include "media/plate_source.h"
 #include "shot/shot_file.h"
 #include "workflow/layout_work.h"
+#include "workflow/match_shot.h"
 #include "workflow/place_things.h"
+#include "workflow/stick_strip.h"
 
 namespace va {
 namespace {
@@ -85,6 +88,25 @@ void print(const Shot& shot) {
     }
 }
 
+/// Onto the surface that the plate's pictures show there, where they can be read and tell it.
+void settle(Shot& shot, int id, int frame) {
+    if (!shot.solve->hasDepth()) return;
+    try {
+        const auto source = openPlate(shot.plateSpec, choicesForOpening(shot.overrides));
+        Progress progress;
+        const auto place = settledPlace(
+            shot, footOf(shot, id), shot.frames(), [&](int f) { return source->luma(f); }, frame, progress);
+        auto world = PlacedThings(shot, frame).of(*shot.thing(id));
+        if (!place || !world) return;
+        world->translation = *place;
+        const Thing now = movedTo(shot, *shot.thing(id), *world, frame);
+        for (Thing& t : shot.things)
+            if (t.id == id) t = now;
+    } catch (const InputError& e) {
+        std::fprintf(stderr, "vanchor: placed by the features around it only: %s\n", e.what());
+    }
+}
+
 int layOut(const Arguments& a) {
     Shot shot = readShot(a.project);
     bool changed = false;
@@ -105,6 +127,7 @@ int layOut(const Arguments& a) {
         }
         int id = 0;
         shot = withThing(shot, thing, &id);
+        if (a.at.rfind("frame:", 0) == 0) settle(shot, id, frame);
         std::printf("%s on %s\n", shot.thing(id)->name.c_str(), hangWordsOf(shot, thing.hang).c_str());
         if (!said.empty()) std::printf("%s\n", said.c_str());
         changed = true;

@@ -38,6 +38,8 @@ void MainWindow::makeLayoutActions() {
         [this] { layoutEdits_.quarterTurn(); });
     add("bottomToSurface", tr("Bottom to the surface"), tr("Bottom"), QKeySequence(Qt::SHIFT | Qt::Key_B), {},
         [this] { layoutEdits_.bottomToSurface(0); });
+    add("settle", tr("Settle: onto the surface that the plate shows under it"), tr("Settle"),
+        QKeySequence(Qt::SHIFT | Qt::Key_D), {}, [this] { layoutEdits_.settle(); });
     add("hairOff", tr("A hair off the surface: 2 mm"), tr("A hair off"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_B),
         {}, [this] { layoutEdits_.bottomToSurface(2); });
     add("snapFeature", tr("Snap to the nearest solved feature"), tr("To feature"), {}, {},
@@ -55,7 +57,7 @@ void MainWindow::makeLayoutActions() {
         [this] { layoutEdits_.rePlaceOnSelection(false, Offsets::kept); });
     add("rePlacePlane", tr("Re-place onto the plane through the selected features"), tr("Onto plane"), {}, {},
         [this] { layoutEdits_.rePlaceOnSelection(true, Offsets::zeroed); });
-    add("neighbours", tr("Hang on the plane through its neighbours, where it stands"), tr("Plane here"), {}, {},
+    add("neighbours", tr("Hang on the plane through its neighbours, where it stands"), tr("Plane"), {}, {},
         [this] { layoutEdits_.neighboursInstead(); });
     add("hangWorld", tr("Hang on the world, where it stands"), tr("On the world"), {}, {},
         [this] { layoutEdits_.rePlace(Hang(), Offsets::inPlace); });
@@ -152,10 +154,12 @@ void MainWindow::wireTray() {
         plate.setKindInHand(*whole);
         plate.setTool(PlateTool::place);
     });
-    connect(&layoutEdits_, &LayoutEdits::said, this, [this](const QString& sentence) {
+    const auto tell = [this](const QString& sentence) {
         drawer_->log(sentence);
         strip_->setSentence({Lamp::good, sentence.toStdString()});
-    });
+    };
+    connect(&layoutEdits_, &LayoutEdits::said, this, tell);
+    connect(&settle_, &SettlePlace::settled, this, tell);
 }
 
 /// A mesh is nothing without its file. Nothing where none was chosen.

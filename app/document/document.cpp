@@ -98,6 +98,21 @@ void Document::amendSolve(const Shot& solved) {
         if (const Mover* made = solved.mover(m.id); made && made->paths == m.paths)
             m.solve = made->solve, m.solveFrom = made->solveFrom;
     next = withGround(next, next.groundSpec);
+    next.things = carriedThings(shot_, next);
+    amend(next);
+}
+
+bool Document::amendThing(const Thing& before, const Thing& now) {
+    const Thing* there = shot_.thing(before.id);
+    if (!there || !(*there == before)) return false;
+    Shot next = shot_;
+    for (Thing& t : next.things)
+        if (t.id == now.id) t = now;
+    amend(next);
+    return true;
+}
+
+void Document::amend(const Shot& next) {
     const int at = undo_.index();
     if (at > 0) {
         if (const auto* step = dynamic_cast<const UndoStep*>(undo_.command(at - 1))) step->amend(next);

@@ -36,6 +36,9 @@ class Document : public QObject {
     void edit(const QString& name, const Shot& next, const QString& merge = {});
     /// Takes a solve that belongs to the shot as it is now into the last edit; one that does not is dropped.
     void amendSolve(const Shot& solved);
+    /// Takes a thing's change into the last edit. False, and nothing changed, where it is not `before` any more.
+    bool amendThing(const Thing& before, const Thing& now);
+
     void setRange(FrameRange range);
     void setAside(const QSet<int>& pathIds, bool aside);
     void setGround(const QString& name, const GroundSpec& spec);
@@ -110,6 +113,7 @@ class Document : public QObject {
     void troubled(const QString& sentence);
 
   private:
+    void amend(const Shot& next);
     void replace(const Shot& shot);
     void takeResult(const QString& name, const JobResult& result);
     void limitUndo();

@@ -29,6 +29,7 @@ int LayoutEdits::place(const ThingKind& kind, const LayoutPlace& place) {
     if (const std::string trouble = thingTrouble(document_.shot(), *document_.shot().thing(id)); !trouble.empty())
         Q_EMIT document_.troubled(QString::fromStdString(trouble));
     else if (!words.empty()) Q_EMIT said(QString::fromStdString(words));
+    Q_EMIT putOnSurface(id);
     return id;
 }
 
@@ -93,8 +94,7 @@ void LayoutEdits::remove() {
 
 void LayoutEdits::setStance(Stance stance) {
     const QString names[] = {tr("Stand"), tr("Lie"), tr("Face the camera")};
-    edit(names[int(stance)],
-         [&](const Thing& t) { return inStance(document_.shot(), t, stance, document_.frame()); });
+    edit(names[int(stance)], [&](const Thing& t) { return inStance(document_.shot(), t, stance, document_.frame()); });
 }
 
 void LayoutEdits::nextStance() {
@@ -113,6 +113,10 @@ void LayoutEdits::nextStance() {
         if (as == *t) continue;
         return setStance(next);
     }
+}
+
+void LayoutEdits::settle() {
+    if (const Thing* t = current()) Q_EMIT putOnSurface(t->id);
 }
 
 void LayoutEdits::quarterTurn() {
@@ -164,9 +168,10 @@ void LayoutEdits::snapTo(Snap target) {
                 break;
         }
         if (!best)
-            throw InputError(target == Snap::feature  ? tr("There is no solved feature to snap to.").toStdString()
-                             : target == Snap::anchor ? tr("There is no other anchor to snap to.").toStdString()
-                                                      : tr("No plane is kept: keep one in the step Ground.").toStdString());
+            throw InputError(target == Snap::feature ? tr("There is no solved feature to snap to.").toStdString()
+                             : target == Snap::anchor
+                                 ? tr("There is no other anchor to snap to.").toStdString()
+                                 : tr("No plane is kept: keep one in the step Ground.").toStdString());
         world->translation = *best;
         return movedTo(shot, t, *world, document_.frame());
     });
@@ -280,8 +285,8 @@ void LayoutEdits::repeatAlongFeatures(int count) {
         return Q_EMIT document_.troubled(
             tr("Select two solved features with the thing: the copies stand at even steps from one to the other."));
     const Similarity back = axes->inverse();
-    add(tr("Repeat %1 times").arg(count), va::repeatedAlong(t->at(document_.frame()), count, back.point(points[0]),
-                                                            back.point(points[1])));
+    add(tr("Repeat %1 times").arg(count),
+        va::repeatedAlong(t->at(document_.frame()), count, back.point(points[0]), back.point(points[1])));
 }
 
 void LayoutEdits::repeatAround(int count, double degrees) {
@@ -363,8 +368,7 @@ void LayoutEdits::pasteKeys() {
         // It goes as the other one went, from where it stands itself.
         const Similarity here = t.at(document_.shot().range.first);
         next.keys = copiedKeys_;
-        next.keys.position.keys.forEach(
-            [&](Eigen::Vector3d& p) { p += here.translation - copiedFrom_.translation; });
+        next.keys.position.keys.forEach([&](Eigen::Vector3d& p) { p += here.translation - copiedFrom_.translation; });
         return next;
     });
 }

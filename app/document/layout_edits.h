@@ -24,6 +24,8 @@ class LayoutEdits : public QObject {
     void setStance(Stance stance);
     /// Stand, lie, face, stand …
     void nextStance();
+    /// Onto the surface that the plate's pictures show under it.
+    void settle();
     void quarterTurn();
     void bottomToSurface(double millimetres);
     enum class Snap { feature, anchor, planeEdge };
@@ -65,6 +67,8 @@ class LayoutEdits : public QObject {
 
   Q_SIGNALS:
     void said(const QString& sentence);
+    /// A thing was put or dragged onto a surface in the frame in hand.
+    void putOnSurface(int thing);
 
   private:
     /// Runs an edit of the selected thing; what it throws is told.

@@ -151,10 +151,10 @@ void StickPanel::cut() {
     const double slip = foot ? slip_.slipAt(*foot) : -1;
     const auto made = std::make_shared<StickStrip>();
     background_.start(
-        [snapshot, spot, made](Progress& progress) {
+        [snapshot, spot, made, frame = document_.frame()](Progress& progress) {
             const auto source = openPlate(snapshot->plateSpec, choicesForOpening(snapshot->overrides));
             *made = stickStrip(
-                *snapshot, spot, snapshot->frames(), [&](int f) { return source->luma(f); }, progress);
+                *snapshot, spot, snapshot->frames(), [&](int f) { return source->luma(f); }, frame, progress);
         },
         [this, made, name, slip](Background::End end, const QString& trouble) {
             if (std::exchange(again_, false)) return ask();

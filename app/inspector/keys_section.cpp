@@ -22,11 +22,11 @@ KeysSection::KeysSection(Document& document, LayoutEdits& edits, const QMap<QStr
     connect(after_, &QComboBox::activated, this, [this](int i) { edits_.setOutside(nullptr, true, Outside(i)); });
     connect(shift_, &NumberField::edited, this, [this](double v) {
         edits_.shiftKeys(int(std::lround(v)));
-        shift_->setValue(0);
+        shift_->reset(0);
     });
     connect(stretch_, &NumberField::edited, this, [this](double v) {
         edits_.stretchKeys(v);
-        stretch_->setValue(1);
+        stretch_->reset(1);
     });
     for (auto signal : {&Document::shotChanged, &Document::selectionChanged})
         connect(&document_, signal, this, &KeysSection::refreshKeys);

@@ -44,7 +44,7 @@ LayoutPage::LayoutPage(const PageContext& context)
         buttons(all);
         rows_.push_back(findChildren<QPushButton*>().last()->parentWidget());
     };
-    line({"stance", "thingQuarter", "bottomToSurface"});
+    line({"stance", "thingQuarter", "settle"});
     line({"rePlace", "neighbours", "removeThing"});
     insertSection(new KeysSection(document_, edits_, actions));
     insertSection(new RepeatSection(document_, edits_));
@@ -75,24 +75,23 @@ void LayoutPage::buildHead() {
 }
 
 void LayoutPage::buildPlace() {
-    const auto three = [&](const QString& name, std::array<NumberField*, 3>& fields, int decimals, const QString& unit,
-                           const char* objectName) {
+    const auto three = [&](const QString& name, std::array<NumberField*, 3>& fields, int decimals, const char* objectName) {
         auto* together = new QWidget;
         auto* in = new QHBoxLayout(together);
         in->setContentsMargins(0, 0, 0, 0);
-        in->setSpacing(3);
+        in->setSpacing(2);
         for (int k = 0; k < 3; ++k) {
             auto* field = new NumberField(decimals);
-            field->setFixedWidth(46);
+            field->setFixedWidth(55);
             field->setObjectName(QStringLiteral("%1%2").arg(QLatin1String(objectName)).arg(k));
             fields[size_t(k)] = field;
             in->addWidget(field);
         }
-        row(name, together, unit);
+        row(name, together);
         rows_.push_back(together->parentWidget());
     };
-    three(tr("X Y Z"), position_, 3, tr("unit"), "thingPosition");
-    three(tr("Turn"), turn_, 1, tr("°"), "thingTurn");
+    three(tr("Place"), position_, 3, "thingPosition");
+    three(tr("Turn °"), turn_, 1, "thingTurn");
     const QString axes[3] = {tr("X"), tr("Y"), tr("Z")}, turns[3] = {tr("Tilt"), tr("Heading"), tr("Roll")};
     for (int k = 0; k < 3; ++k) {
         position_[size_t(k)]->setLengths(true);

@@ -126,6 +126,11 @@ void NumberField::setValue(double value) {
     if (!hasFocus()) showRounded();
 }
 
+void NumberField::reset(double value) {
+    value_ = value;
+    showRounded();
+}
+
 void NumberField::showRounded() { setText(QString::number(value_, 'f', decimals_)); }
 
 void NumberField::focusInEvent(QFocusEvent* event) {

@@ -19,6 +19,8 @@ class NumberField : public QLineEdit {
   public:
     explicit NumberField(int shownDecimals, QWidget* parent = nullptr);
     void setValue(double value);
+    /// The same, whatever is being typed: for a field that does something and goes back.
+    void reset(double value);
     [[nodiscard]] double value() const { return value_; }
     /// A length in metres: takes units.
     void setLengths(bool on) { lengths_ = on; }

@@ -227,7 +227,7 @@ void MainWindow::refresh() {
     const bool paths = !document_.selectedPaths().isEmpty();
     const bool thing = document_.selectedThing() != 0;
     for (const char* n :
-         {"stance",      "stand",      "lie",        "faceTheCamera", "thingQuarter", "bottomToSurface", "hairOff",
+         {"stance",      "stand",      "lie",        "faceTheCamera", "thingQuarter", "settle", "bottomToSurface", "hairOff",
           "snapFeature", "snapAnchor", "snapEdge",   "alongFeatures", "rePlace",      "rePlaceKeep",     "rePlacePlane",
           "neighbours",  "hangWorld",  "hangCamera", "hangMover",     "hangPatch",    "copyPlace",       "pastePlace",
           "fileSize",    "setKey",     "removeKey",  "copyKeys",      "group",        "flipBook"})

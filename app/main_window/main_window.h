@@ -14,6 +14,7 @@
 #include "document/lens_edits.h"
 #include "document/live_solve.h"
 #include "document/photo_edits.h"
+#include "document/settle_place.h"
 #include "document/slip_watch.h"
 #include "document/solve_edits.h"
 #include "document/still_edits.h"
@@ -46,6 +47,7 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] PhotoEdits& photoEdits() { return photoEdits_; }
     [[nodiscard]] StillEdits& stillEdits() { return stillEdits_; }
     [[nodiscard]] LayoutEdits& layoutEdits() { return layoutEdits_; }
+    [[nodiscard]] SettlePlace& settlePlace() { return settle_; }
     [[nodiscard]] LiveSolve& live() { return live_; }
     [[nodiscard]] SlipWatch& slip() { return slip_; }
     [[nodiscard]] LensEdits& lensEdits() { return lensEdits_; }
@@ -121,6 +123,7 @@ class MainWindow : public QMainWindow {
     PhotoEdits photoEdits_{document_};
     StillEdits stillEdits_{document_};
     LayoutEdits layoutEdits_{document_};
+    SettlePlace settle_{document_, layoutEdits_};
     SlipWatch slip_{document_};
     LiveSolve live_{document_};
     QMap<QString, QAction*> actions_;

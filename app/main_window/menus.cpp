@@ -171,6 +171,7 @@ void MainWindow::makeStepMenu(QMenu* menu) {
                                                        "lie",
                                                        "faceTheCamera",
                                                        "thingQuarter",
+                                                       "settle",
                                                        "bottomToSurface",
                                                        "hairOff",
                                                        "snapFeature",

@@ -22,7 +22,7 @@ TrayButton::TrayButton(const ThingKind& kind, QWidget* parent) : QToolButton(par
     setToolTip(tr("%1: drag it onto the picture or into the scene. A click takes it; the next click in the picture "
                   "places it.")
                    .arg(label));
-    setFixedSize(36, 30);
+    setFixedSize(34, 30);
     setCursor(Qt::OpenHandCursor);
     setFocusPolicy(Qt::TabFocus);
     connect(this, &QToolButton::clicked, this, &TrayButton::taken);

@@ -28,7 +28,7 @@ std::optional<Eigen::Vector3d> meet(const Ray& ray, const PlaneFit& plane) {
 }  // namespace
 
 SurfaceFinder::SurfaceFinder(const GroundBasis& basis, const GroundFit& ground, const FrameCamera& camera, int width,
-                             int height)
+                             int height, const std::function<bool(int)>& seen)
     : camera_(camera), planes_(ground.planes), floor_(ground.floor) {
     up_ = ground.worldFromSolve.rotation.conjugate() * Eigen::Vector3d::UnitY();
     std::vector<Eigen::Vector2d> pixels;
@@ -45,10 +45,10 @@ SurfaceFinder::SurfaceFinder(const GroundBasis& basis, const GroundFit& ground, 
     cells_.resize(size_t(columns_) * size_t(rows_));
     for (size_t i = 0; i < points_.size(); ++i)
         cells_[size_t(pixels[i].y() / cell_) * size_t(columns_) + size_t(pixels[i].x() / cell_)].push_back(
-            {&points_[i], pixels[i]});
+            {&points_[i], pixels[i], !seen || seen(points_[i].pathId)});
 }
 
-std::vector<SurfaceFinder::Seen> SurfaceFinder::around(const Eigen::Vector2d& pixel) const {
+std::vector<SurfaceFinder::Seen> SurfaceFinder::around(const Eigen::Vector2d& pixel, bool shownOnly) const {
     const int cx = int(std::floor(pixel.x() / cell_)), cy = int(std::floor(pixel.y() / cell_));
     const double limit = farthestShare * cell_ * columns_;
     std::vector<Seen> found;
@@ -67,7 +67,8 @@ std::vector<SurfaceFinder::Seen> SurfaceFinder::around(const Eigen::Vector2d& pi
                 if (std::max(std::abs(x - cx), std::abs(y - cy)) != ring) continue;
                 if (x < 0 || y < 0 || x >= columns_ || y >= rows_) continue;
                 const auto& cell = cells_[size_t(y) * size_t(columns_) + size_t(x)];
-                found.insert(found.end(), cell.begin(), cell.end());
+                for (const Seen& s : cell)
+                    if (s.shown || !shownOnly) found.push_back(s);
             }
     }
     std::sort(found.begin(), found.end(), [&](const Seen& a, const Seen& b) {
@@ -78,8 +79,8 @@ std::vector<SurfaceFinder::Seen> SurfaceFinder::around(const Eigen::Vector2d& pi
     return found;
 }
 
-std::optional<SurfaceTile> SurfaceFinder::byPoints(const Eigen::Vector2d& pixel, const Ray& ray) const {
-    const std::vector<Seen> near = around(pixel);
+std::optional<SurfaceTile> SurfaceFinder::byPoints(const Eigen::Vector2d& pixel, const Ray& ray, bool shownOnly) const {
+    const std::vector<Seen> near = around(pixel, shownOnly);
     if (near.size() < fewestOnTile) return std::nullopt;
     const double reach = std::max(1.0, (near.back().pixel - pixel).norm());
     const auto off = [](const SurePoint& p, const PlaneFit& plane, double relief) {
@@ -125,7 +126,8 @@ std::optional<SurfaceTile> SurfaceFinder::byPoints(const Eigen::Vector2d& pixel,
 std::optional<SurfaceTile> SurfaceFinder::at(const Eigen::Vector2d& pixel) const {
     const auto ray = camera_.ray(pixel);
     if (!ray) return std::nullopt;
-    if (auto tile = byPoints(pixel, *ray)) return tile;
+    if (auto tile = byPoints(pixel, *ray, true)) return tile;
+    if (auto tile = byPoints(pixel, *ray, false)) return tile;
     std::optional<SurfaceTile> nearest;
     double distance = 1e300;
     for (const TakenPlane& p : planes_) {

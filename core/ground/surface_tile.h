@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <Eigen/Core>
+#include <functional>
 #include <optional>
 #include <vector>
 
@@ -31,8 +32,10 @@ struct SurfaceTile {
 /// that a question costs some 0.1 ms whatever their number.
 class SurfaceFinder {
   public:
-    /// `camera` in the space of the solve. Keeps what it needs.
-    SurfaceFinder(const GroundBasis& basis, const GroundFit& ground, const FrameCamera& camera, int width, int height);
+    /// `camera` in the space of the solve. `seen` says by path id which points the frame itself shows (empty: all):
+    /// others may be hidden behind what it shows, and count only where those are too few. Keeps what it needs.
+    SurfaceFinder(const GroundBasis& basis, const GroundFit& ground, const FrameCamera& camera, int width, int height,
+                  const std::function<bool(int path)>& seen = {});
 
     /// Nothing where the line of sight meets nothing that is known.
     [[nodiscard]] std::optional<SurfaceTile> at(const Eigen::Vector2d& pixel) const;
@@ -41,9 +44,11 @@ class SurfaceFinder {
     struct Seen {
         const SurePoint* point;
         Eigen::Vector2d pixel;
+        bool shown;  ///< by the frame itself
     };
-    [[nodiscard]] std::vector<Seen> around(const Eigen::Vector2d& pixel) const;
-    [[nodiscard]] std::optional<SurfaceTile> byPoints(const Eigen::Vector2d& pixel, const Ray& ray) const;
+    [[nodiscard]] std::vector<Seen> around(const Eigen::Vector2d& pixel, bool shownOnly) const;
+    [[nodiscard]] std::optional<SurfaceTile> byPoints(const Eigen::Vector2d& pixel, const Ray& ray,
+                                                      bool shownOnly) const;
 
     std::vector<SurePoint> points_;  ///< those that the camera sees
     FrameCamera camera_;

@@ -58,6 +58,14 @@ std::vector<int> countedPoints(const Shot& shot, const std::vector<int>& paths) 
 
 }  // namespace
 
+SurfaceFinder surfaceFinder(const Shot& shot, int frame, const FrameCamera& solved) {
+    return {*shot.groundBasis, *shot.ground, solved, shot.plate.width, shot.plate.height, [&shot, frame](int id) {
+                const Path* path = shot.path(id);
+                const PathPoint* p = path ? path->at(frame) : nullptr;
+                return p && p->counts();
+            }};
+}
+
 LayoutPlace placeOf(const Shot& shot, const SurfaceTile& tile) {
     const Similarity& world = shot.ground->worldFromSolve;
     LayoutPlace out{{}, world.point(tile.foot), (world.rotation * tile.normal).normalized()};
@@ -80,7 +88,7 @@ std::optional<LayoutPlace> placeAt(const Shot& shot, int frame, const Eigen::Vec
     if (!camera || !shot.hasWorld()) return std::nullopt;
     if (shot.groundBasis && shot.solve->hasDepth())
         if (const auto solved = shot.solve->cameraAt(frame)) {
-            const SurfaceFinder finder(*shot.groundBasis, *shot.ground, *solved, shot.plate.width, shot.plate.height);
+            const SurfaceFinder finder = surfaceFinder(shot, frame, *solved);
             if (const auto tile = finder.at(pixel)) return placeOf(shot, *tile);
         }
     const auto ray = camera->ray(pixel);

@@ -19,6 +19,9 @@ struct LayoutPlace {
     Eigen::Vector3d normal = Eigen::Vector3d::UnitY();  ///< of the surface, unit, to the side that is seen
 };
 
+/// Finds surfaces in a frame's picture, by the features that the frame shows first. The shot needs a ground basis;
+/// `solved` is the frame's camera in the solve's space.
+SurfaceFinder surfaceFinder(const Shot& shot, int frame, const FrameCamera& solved);
 /// The place that a surface tile shows: on the plane through its points, a named plane, or the ground.
 LayoutPlace placeOf(const Shot& shot, const SurfaceTile& tile);
 /// What lies under a pixel of a frame: the surface there, else the ground. Nothing where the line of sight meets

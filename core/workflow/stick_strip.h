@@ -41,7 +41,16 @@ struct StickStrip {
 /// only; the rest of its placement is the solve's). The reference is the frame in which the spot is seen largest.
 /// `read` gives the plate's luma. Throws what it throws, and Cancelled.
 StickStrip stickStrip(const Shot& shot, const StickSpot& spot, const std::vector<int>& frames,
-                      const std::function<Luma(int frame)>& read, Progress& progress);
+                      const std::function<Luma(int frame)>& read, std::optional<int> reference, Progress& progress);
+
+/// Where a spot that does not move has to be to stick: the surface under it, followed through the frames as the strip
+/// does, placed by their rays (the point nearest to all of them in px), and met again by the line of sight of the
+/// reference, which is best the frame in which the spot was pointed at. Nothing where the surface was found in fewer
+/// than five frames, where the rays all go one way (no parallax), or where the surface is seen from its edge. Throws as
+/// stickStrip().
+std::optional<Eigen::Vector3d> settledPlace(const Shot& shot, const StickSpot& spot, const std::vector<int>& frames,
+                                            const std::function<Luma(int frame)>& read, std::optional<int> reference,
+                                            Progress& progress);
 
 /// The spot at a thing's foot.
 StickSpot footOf(const Shot& shot, int thing);

@@ -4,6 +4,9 @@
 #include <QPainterPath>
 #include <QtTest>
 
+#include <Eigen/Geometry>
+#include <map>
+
 #include "layout/glyphs.h"
 
 using namespace va;

@@ -6,6 +6,7 @@
 
 #include "plate_view/overlays/notices.h"
 #include "style/theme.h"
+#include "workflow/layout_work.h"
 
 namespace va {
 namespace {
@@ -64,8 +65,7 @@ void SurfaceOverlay::lookAt(const Document& document, const std::optional<Eigen:
     if (!finder_ || frame_ != document.frame() || ground_ != shot.ground) {
         const auto camera = shot.solve->cameraAt(document.frame());
         if (!camera) return;
-        finder_ = std::make_unique<SurfaceFinder>(*shot.groundBasis, *shot.ground, *camera, shot.plate.width,
-                                                  shot.plate.height);
+        finder_ = std::make_unique<SurfaceFinder>(surfaceFinder(shot, document.frame(), *camera));
         frame_ = document.frame();
         ground_ = shot.ground;
     }
