@@ -1,11 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// vivid-anchor [PLATE or PROJECT] [--match] [--light] [--pictures FOLDER]: the window.
+// vivid-anchor [PLATE or PROJECT] [--match] [--laid-out PROPS] [--light] [--pictures FOLDER]: the window.
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QSettings>
 #include <QTimer>
 #include <string_view>
 
+#include "main_window/laid_out.h"
 #include "main_window/main_window.h"
 #include "main_window/picture_run.h"
 #include "media/isolated/plate_reader.h"
@@ -23,6 +24,8 @@ void describe(QCommandLineParser& parser) {
     parser.addVersionOption();
     parser.addPositionalArgument("file", "A plate or a .vanchor project");
     parser.addOption({"match", "Press Match shot after opening"});
+    parser.addOption(
+        {"laid-out", "Match the plate and lay the demo's yard out with the meshes of this folder", "folder"});
     parser.addOption({"light", "Begin with the light look"});
     parser.addOption({"pictures",
                       "Match the plate, walk through the main views, write a PNG of each into this folder, and quit",
@@ -66,6 +69,8 @@ int main(int argc, char** argv) {
         va::PictureRun run(window, parser.value("pictures"));
         return run.exec();
     }
+    if (parser.isSet("laid-out"))
+        QTimer::singleShot(0, &window, [&] { va::openLaidOut(window, parser.value("laid-out")); });
     if (parser.isSet("match")) QTimer::singleShot(0, &window, [&] { window.document().matchShot(); });
     return QApplication::exec();
 }

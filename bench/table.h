@@ -33,6 +33,7 @@ void measureLens(Table& table);
 void measureSolve(Table& table);
 void measureGround(Table& table);
 void measureMatch(Table& table);
+void measureLayout(Table& table);
 void measureWindow(Table& table);
 void measureMemory(Table& table);
 

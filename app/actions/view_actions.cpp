@@ -39,7 +39,7 @@ void MainWindow::makeViewActions() {
     mode("top", tr("Scene: from the top"), tr("top"), Qt::Key_F6, SceneMode::top);
     mode("front", tr("Scene: from the front"), tr("front"), Qt::Key_F7, SceneMode::front);
     mode("side", tr("Scene: from the side"), tr("side"), Qt::SHIFT | Qt::Key_F7, SceneMode::side);
-    mode("lensView", tr("Scene: through the lens"), tr("through lens"), Qt::Key_F8, SceneMode::throughLens);
+    mode("lensView", tr("Scene: through the lens"), tr("lens"), Qt::Key_F8, SceneMode::throughLens);
 
     add("fit", tr("Fit the picture"), {}, Qt::Key_0, {}, [this] { plate_->canvas().fit(); });
     add("fullSize", tr("Picture at 100 %"), {}, QKeySequence(Qt::CTRL | Qt::Key_0), {},

@@ -358,6 +358,22 @@ void LayoutEdits::stretchKeys(double factor) {
     });
 }
 
+void LayoutEdits::moveKey(int from, int to) {
+    edit(tr("Move key"), [&](const Thing& t) {
+        Thing next = t;
+        ThingKeys::each(next.keys, [&](const char*, const char*, auto& animated) {
+            const auto* value = animated.keys.key(from);
+            if (!value) return;
+            const auto between = animated.keys.atOrBefore(from)->between;
+            const auto kept = *value;
+            animated.keys.remove(from);
+            animated.keys.set(to, kept);
+            animated.keys.setBetween(to, between);
+        });
+        return next;
+    });
+}
+
 void LayoutEdits::copyKeys() {
     if (const Thing* t = current()) copiedKeys_ = t->keys, copiedFrom_ = t->at(document_.shot().range.first);
 }

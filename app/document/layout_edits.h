@@ -53,6 +53,8 @@ class LayoutEdits : public QObject {
     /// All keys moved by frames, or stretched about the first one.
     void shiftKeys(int frames);
     void stretchKeys(double factor);
+    /// All of the thing's keys in a frame, in another one.
+    void moveKey(int from, int to);
     void copyKeys();
     void pasteKeys();
     [[nodiscard]] bool hasCopiedKeys() const { return !copiedKeys_.empty(); }

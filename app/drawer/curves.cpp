@@ -251,8 +251,8 @@ void CurvePlot::wheelEvent(QWheelEvent* event) {
     update();
 }
 
-Curves::Curves(Document& document, FeatureEdits& edits, QWidget* parent)
-    : QFrame(parent), plot_(new CurvePlot(document)) {
+Curves::Curves(Document& document, FeatureEdits& edits, LayoutEdits& layoutEdits, QWidget* parent)
+    : QFrame(parent), plot_(new CurvePlot(document)), keys_(new KeyPlot(document, layoutEdits)) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 4, 8, 4);
     layout->setSpacing(6);
@@ -281,8 +281,31 @@ Curves::Curves(Document& document, FeatureEdits& edits, QWidget* parent)
     anchor->setObjectName("curveReanchor");
     anchor->setToolTip(tr("Measures the whole path again against its patch in this frame; removes drift"));
     for (QPushButton* b : {aside, back, anchor}) row->addWidget(b);
-    layout->addLayout(row);
+    auto* paths = new QWidget;
+    paths->setLayout(row);
+    row->setContentsMargins(0, 0, 0, 0);
+    auto* channel = new QComboBox;
+    channel->setObjectName("keyChannel");
+    channel->setAccessibleName(tr("Curve of the keys"));
+    channel->addItems({tr("position"), tr("rotation, degrees"), tr("scale")});
+    connect(channel, &QComboBox::currentIndexChanged, this, [this](int i) { keys_->setChannel(KeyChannel(i)); });
+    auto* things = new QWidget;
+    auto* head = new QHBoxLayout(things);
+    head->setContentsMargins(0, 0, 0, 0);
+    head->addWidget(channel);
+    head->addStretch();
+    layout->addWidget(paths);
+    layout->addWidget(things);
     layout->addWidget(plot_, 1);
+    layout->addWidget(keys_, 1);
+    const auto which = [=, this] {
+        const bool keys = keys_->hasKeys();
+        paths->setVisible(!keys), plot_->setVisible(!keys);
+        things->setVisible(keys), keys_->setVisible(keys);
+    };
+    connect(&document, &Document::selectionChanged, this, which);
+    connect(&document, &Document::shotChanged, this, which);
+    which();
     const auto showUnit = [=] {
         static const char* units[] = {"px", "px", "px a frame", "px", "0 to 1", "px", "px, one sigma"};
         unit->setText(tr(units[kind->currentIndex()]));

@@ -5,6 +5,7 @@
 #include <QLabel>
 
 #include "document/feature_edits.h"
+#include "drawer/key_plot.h"
 
 namespace va {
 
@@ -53,15 +54,17 @@ class CurvePlot : public QWidget {
     bool selecting_ = false, shifting_ = false;
 };
 
-/// The curves tab: choice of curve, the plot, and what can be done with the span.
+/// The curves tab: choice of curve, the plot, and what can be done with the span. Of a thing with keys, their curves.
 class Curves : public QFrame {
     Q_OBJECT
   public:
-    Curves(Document& document, FeatureEdits& edits, QWidget* parent = nullptr);
+    Curves(Document& document, FeatureEdits& edits, LayoutEdits& layout, QWidget* parent = nullptr);
     [[nodiscard]] CurvePlot& plot() { return *plot_; }
+    [[nodiscard]] KeyPlot& keyPlot() { return *keys_; }
 
   private:
     CurvePlot* plot_;
+    KeyPlot* keys_;
 };
 
 }  // namespace va

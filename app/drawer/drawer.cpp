@@ -15,7 +15,7 @@ Drawer::Drawer(Document& document, FeatureEdits& edits, LayoutEdits& layout, Sli
       document_(document),
       model_(new FeatureModel(document, this)),
       table_(new QTableView),
-      curves_(new Curves(document, edits)),
+      curves_(new Curves(document, edits, layout)),
       things_(new ThingsList(document, layout)),
       stick_(new StickPanel(document, slip)),
       log_(new QPlainTextEdit),

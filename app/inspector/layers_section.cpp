@@ -9,7 +9,8 @@ namespace va {
 
 LayersSection::LayersSection(Document& document, LayoutEdits& edits)
     : Page(tr("Camera layers"), Kind::section), document_(document), edits_(edits) {
-    const auto layer = [this](const char* name, const QString& word, const QString& tip, auto member) {
+    QCheckBox* head = nullptr;
+    const auto layer = [this, &head](const char* name, const QString& word, const QString& tip, auto member) {
         QCheckBox* box = check(word);
         box->setObjectName(QLatin1String(name));
         box->setToolTip(tip);
@@ -18,10 +19,11 @@ LayersSection::LayersSection(Document& document, LayoutEdits& edits)
         return box;
     };
     using Get = std::function<double&(CameraLayers&)>;
-    const auto value = [this](const char* name, const QString& word, int decimals, const QString& unit, double low,
-                              double high, const Get& at) {
+    const auto value = [this, &head](const char* name, const QString& word, int decimals, const QString& unit,
+                                     double low, double high, const Get& at) {
         NumberField* field = number(word, decimals, unit);
         field->setObjectName(QLatin1String(name));
+        rows_.emplace_back(head, field->parentWidget());
         numbers_.emplace_back(field, [at](const CameraLayers& l) {
             CameraLayers copy = l;
             return at(copy);
@@ -40,6 +42,7 @@ LayersSection::LayersSection(Document& document, LayoutEdits& edits)
         NumberField* field = number(turns[k], 2, tr("°"));
         field->setObjectName(QStringLiteral("layerLook%1").arg(k));
         field->setToolTip(tr("In this frame: an edit sets a key here"));
+        rows_.emplace_back(head, field->parentWidget());
         numbers_.emplace_back(field, [this, k](const CameraLayers& l) {
             return l.look.turn.empty() ? 0 : l.look.turn.at(document_.frame())[k] * 180 / M_PI;
         });
@@ -80,6 +83,7 @@ LayersSection::LayersSection(Document& document, LayoutEdits& edits)
           [](CameraLayers& l) -> double& { return l.shake.degreesRate; });
     NumberField* seed = number(tr("Seed"), 0, QStringLiteral(" "));
     seed->setObjectName("shakeSeed");
+    rows_.emplace_back(head, seed->parentWidget());
     numbers_.emplace_back(seed, [](const CameraLayers& l) { return double(l.shake.seed); });
     connect(seed, &NumberField::edited, this, [this](double v) {
         edit(tr("Seed"), [&](CameraLayers& l) { l.shake.seed = uint32_t(std::clamp(v, 0.0, 4e9)); });
@@ -106,6 +110,7 @@ void LayersSection::refreshLayers() {
     look_->setChecked(l.look.on), pace_->setChecked(l.pace.on);
     shake_->setChecked(l.shake.on), steady_->setChecked(l.steady.on);
     for (const auto& [field, get] : numbers_) field->setValue(get(l));
+    for (const auto& [box, row] : rows_) row->setVisible(box->isChecked());
     if (!l.any() || !shot.solve->has())
         return note_->setText(shot.solve->has() ? tr("The solved camera is locked; what is put on here lies over it.")
                                                 : tr("Solve the shot first: layers lie over the solved camera."));

@@ -20,6 +20,7 @@ class LayersSection : public Page {
     LayoutEdits& edits_;
     QCheckBox *look_, *pace_, *shake_, *steady_;
     std::vector<std::pair<NumberField*, std::function<double(const CameraLayers&)>>> numbers_;
+    std::vector<std::pair<QCheckBox*, QWidget*>> rows_;  ///< of a layer: shown while it is on
     QLabel* note_;
 };
 

@@ -207,6 +207,7 @@ void MainWindow::wireParts() {
     connect(&canvas, &PlateCanvas::toolChanged, this, &MainWindow::toolTaken);
     wireTray();
     connect(views_, &Views::insetOpened, actions_["both"], &QAction::trigger);
+    connect(strip_, &Strip::keyDragged, &layoutEdits_, &LayoutEdits::moveKey);
     connect(strip_, &Strip::playingChanged, this,
             [this](bool playing) { actions_["play"]->setIcon(icon(playing ? "pause" : "play")); });
 }

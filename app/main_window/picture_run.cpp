@@ -15,6 +15,7 @@
 
 #include "drawer/stick_panel.h"
 #include "inspector/inspector.h"
+#include "main_window/laid_out.h"
 #include "main_window/main_window.h"
 #include "plate_view/plate_canvas.h"
 #include "track/find_features.h"
@@ -152,6 +153,22 @@ bool PictureRun::takeSolveTools() {
     window_.action("selectMover")->trigger();
     showing("moverNote");
     good = take("movers") && good;
+    // The yard laid out, with the gull's keys in the curves.
+    window_.action("stepLayout")->trigger();
+    layOutYard(window_, QFileInfo(QString::fromStdString(document.shot().plateSpec)).absolutePath() + "/../../props");
+    window_.action("curves")->trigger();
+    good = take("keys") && good;
+    window_.action("curves")->trigger();
+    window_.layoutEdits().setLayers("Shake", [] {
+        CameraLayers layers;
+        layers.shake.on = true;
+        return layers;
+    }());
+    inspector->reveal(window_.findChild<QLabel*>("layersNote"));
+    window_.action("things")->trigger();
+    good = take("laid-out") && good;
+    window_.action("things")->trigger();
+    window_.action("stepSolve")->trigger();
     document.undoStack().setIndex(before);
     return good;
 }

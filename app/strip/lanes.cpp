@@ -9,6 +9,7 @@
 #include <cmath>
 
 #include "style/theme.h"
+#include "workflow/layout_work.h"
 
 namespace va {
 namespace {
@@ -166,6 +167,8 @@ void Lanes::paintKeys(QPainter& painter) const {
         key(p->referenceFrame);
         for (const auto& k : p->corrections) key(k.frame);
     }
+    if (const Thing* t = shot.thing(document_.selectedThing()))
+        for (const int frame : keyFrames(*t)) key(frame == draggedKey_ ? draggedTo_ : frame);
     for (int id : document_.selectedPaths())
         if (const Path* p = shot.path(id); p && p->origin == PathOrigin::byHand)
             for (const PathPoint& q : p->points)
@@ -253,12 +256,28 @@ void Lanes::mousePressEvent(QMouseEvent* event) {
     dragRange_ = shot.range;
     if (event->position().y() < 11 && std::fabs(x - xOf(shot.range.first - 0.5)) < 9) drag_ = Drag::in;
     else if (event->position().y() < 11 && std::fabs(x - xOf(shot.range.last + 0.5)) < 9) drag_ = Drag::out;
-    else drag_ = Drag::playhead, document_.setFrame(frameAt(x));
+    else if (const int key = thingKeyAt(event->position()); key != noKey) {
+        drag_ = Drag::key;
+        draggedKey_ = draggedTo_ = key;
+    } else {
+        drag_ = Drag::playhead;
+        document_.setFrame(frameAt(x));
+    }
+}
+
+/// The frame of a key of the selected thing under a position.
+int Lanes::thingKeyAt(const QPointF& at) const {
+    const Thing* t = document_.shot().thing(document_.selectedThing());
+    if (!t || at.y() < height() - 11) return noKey;
+    for (const int frame : keyFrames(*t))
+        if (std::fabs(xOf(frame) - at.x()) < 6) return frame;
+    return noKey;
 }
 
 void Lanes::mouseMoveEvent(QMouseEvent* event) {
     const int frame = frameAt(event->position().x());
     if (drag_ == Drag::playhead) document_.setFrame(frame);
+    if (drag_ == Drag::key) draggedTo_ = frame;
     if (drag_ == Drag::in) dragRange_.first = std::min(frame, dragRange_.last);
     if (drag_ == Drag::out) dragRange_.last = std::max(frame, dragRange_.first);
     update();
@@ -266,6 +285,11 @@ void Lanes::mouseMoveEvent(QMouseEvent* event) {
 
 void Lanes::mouseReleaseEvent(QMouseEvent*) {
     if (drag_ == Drag::in || drag_ == Drag::out) document_.setRange(dragRange_);
+    if (drag_ == Drag::key) {
+        if (draggedTo_ == draggedKey_) document_.setFrame(draggedKey_);
+        else Q_EMIT keyDragged(draggedKey_, draggedTo_);
+        draggedKey_ = noKey;
+    }
     drag_ = Drag::none;
     update();
 }

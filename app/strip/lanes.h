@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <QWidget>
+#include <limits>
 
 #include "document/document.h"
 #include "workflow/verdict.h"
@@ -33,6 +34,10 @@ class Lanes : public QWidget {
     /// What is known of a frame, for the tool tip.
     [[nodiscard]] QString tipFor(int frame) const;
 
+  Q_SIGNALS:
+    /// A key of the selected thing was dragged to another frame.
+    void keyDragged(int from, int to);
+
   protected:
     bool event(QEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
@@ -53,7 +58,10 @@ class Lanes : public QWidget {
     Document& document_;
     std::vector<Cover> cover_;
     LaneScale coverScale_, errorScale_, parallaxScale_;
-    enum class Drag { none, playhead, in, out } drag_ = Drag::none;
+    static constexpr int noKey = std::numeric_limits<int>::min();
+    [[nodiscard]] int thingKeyAt(const QPointF& at) const;
+    int draggedKey_ = noKey, draggedTo_ = noKey;
+    enum class Drag { none, playhead, in, out, key } drag_ = Drag::none;
     FrameRange dragRange_;
 };
 

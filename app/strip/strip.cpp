@@ -51,7 +51,9 @@ Strip::Strip(Document& document, PlateCanvas& plate, const QList<QAction*>& tran
     row->addSpacing(8);
     for (QAction* action : drawer) button(action)->setToolButtonStyle(Qt::ToolButtonTextOnly);
     layout->addLayout(row);
-    layout->addWidget(new Lanes(document, this));
+    auto* lanes = new Lanes(document, this);
+    layout->addWidget(lanes);
+    connect(lanes, &Lanes::keyDragged, this, &Strip::keyDragged);
     connect(frame_, &QLineEdit::editingFinished, this, [this] { document_.setFrame(frame_->text().toInt()); });
     connect(&document_, &Document::frameChanged, this, &Strip::showFrame);
     connect(&document_, &Document::shotChanged, this, &Strip::refresh);

@@ -28,6 +28,7 @@ class Strip : public QFrame {
 
   Q_SIGNALS:
     void playingChanged(bool playing);
+    void keyDragged(int from, int to);
 
   private:
     void tick();

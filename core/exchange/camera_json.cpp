@@ -123,6 +123,17 @@ std::string writeCameraJson(const SceneExport& s) {
         }
         j[hasSurface(t.kind) ? "props" : "anchors"].push_back(o);
     }
+    if (!s.layered.frames.empty()) {
+        const auto& l = s.layered;
+        ordered_json& o = j["layered_camera"];
+        o["image"] = {{"width", l.width}, {"height", l.height}};
+        o["plate_at_px"] = {l.left, l.top};
+        for (const auto& f : l.frames)
+            o["frames"].push_back({{"frame", f.frame},
+                                   {"position", triple(f.pose.position)},
+                                   {"rotation", turn(f.pose.worldFromCamera)},
+                                   {"focal_px", f.focalPx}});
+    }
     j["movers"] = ordered_json::array();
     for (const auto& m : s.movers) {
         ordered_json o{{"name", m.name},
@@ -216,6 +227,18 @@ SceneExport readCameraJson(const std::string& content, const std::string& source
                          f.value("visible", true)});
                 s.things.push_back(std::move(t));
             }
+        if (j.contains("layered_camera")) {
+            const auto& o = j["layered_camera"];
+            s.layered = {o.at("image").at("width").get<int>(),
+                         o.at("image").at("height").get<int>(),
+                         o.at("plate_at_px").at(0).get<int>(),
+                         o.at("plate_at_px").at(1).get<int>(),
+                         {}};
+            for (const auto& f : o.at("frames"))
+                s.layered.frames.push_back({f.at("frame").get<int>(),
+                                            {tripleFrom(f.at("position")), quaternionFrom(f.at("rotation"))},
+                                            f.at("focal_px").get<double>()});
+        }
         for (const auto& o : j.value("movers", ordered_json::array())) {
             SceneExport::Mover m;
             m.name = o.at("name");

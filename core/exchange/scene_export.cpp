@@ -121,6 +121,10 @@ SceneExport undistortedScene(const SceneExport& scene, Overscan overscan) {
     out.height = scene.height + top + bottom;
     out.principalPoint = scene.principalPoint + Eigen::Vector2d(left, top);
     out.lens = LensModel();
+    if (!out.layered.frames.empty()) {
+        out.layered.width += left + right, out.layered.height += top + bottom;
+        out.layered.left += left, out.layered.top += top;
+    }
     // The same mm for each px: the frame is larger, and so is its share of the picture plane.
     out.sensorWidthMm = scene.sensorWidthMm * out.width / scene.width;
     return out;

@@ -93,6 +93,18 @@ struct SceneExport {
     std::vector<PlacedThing> things;
     std::vector<Mover> movers;
     std::vector<Still> stills;  ///< those that joined
+    /// The camera with its layers on, beside the solved one, and the larger frame that holds the plate for it: without
+    /// distortion, the plate's pixel (0, 0) at `left`, `top`. No frames where no layer is on.
+    struct Layered {
+        int width = 0, height = 0, left = 0, top = 0;  ///< px
+        struct Frame {
+            int frame = 0;
+            CameraPose pose;
+            double focalPx = 0;
+        };
+        std::vector<Frame> frames;
+    };
+    Layered layered;
 
     [[nodiscard]] Intrinsics intrinsics(const Frame& f) const { return {f.focalPx, pixelAspect, principalPoint, lens}; }
     [[nodiscard]] double focalMm(const Frame& f) const;

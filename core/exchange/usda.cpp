@@ -180,7 +180,32 @@ std::string writeUsda(const SceneExport& s) {
     out += "]\n        int64[] ids = [";
     for (size_t i = 0; i < s.points.size(); ++i) out += formatted("%s%d", i ? ", " : "", s.points[i].id);
     out += "]\n        float[] widths = [0.02] (\n            interpolation = \"constant\"\n        )\n    }\n";
-    std::set<std::string> taken{"Camera", "Cloud"};
+    if (!s.layered.frames.empty()) {
+        const auto& l = s.layered;
+        // The same mm for each px as the plate's camera; its principal point stays on the plate's.
+        const double wide = apertureMm * l.width / s.width, high = heightMm * l.height / s.height;
+        const Eigen::Vector2d principal = s.principalPoint + Eigen::Vector2d(l.left, l.top);
+        out += formatted(
+            "\n    def Camera \"LayeredCamera\" (\n        customData = {\n            int4 layeredFrame = (%d, %d, "
+            "%d, "
+            "%d)\n        }\n    )\n    {\n        token projection = \"perspective\"\n",
+            l.width, l.height, l.left, l.top);
+        out +=
+            formatted("        float horizontalAperture = %.9g\n        float verticalAperture = %.9g\n", wide, high);
+        out += formatted("        float horizontalApertureOffset = %.9g\n        float verticalApertureOffset = %.9g\n",
+                         -(principal.x() - (l.width - 1) / 2.0) * apertureMm / s.width,
+                         (principal.y() - (l.height - 1) / 2.0) * heightMm / s.height);
+        out += "        float2 clippingRange = (0.01, 100000)\n        float focalLength.timeSamples = {\n";
+        for (const auto& f : l.frames)
+            out += formatted("            %d: %.9g,\n", f.frame,
+                             focalMmFromPx(f.focalPx, s.sensorWidthMm, s.width, s.pixelAspect));
+        out += "        }\n        matrix4d xformOp:transform.timeSamples = {\n";
+        for (const auto& f : l.frames)
+            out += formatted("            %d: ", f.frame) +
+                   matrix(f.pose.worldFromCamera.toRotationMatrix(), f.pose.position) + ",\n";
+        out += "        }\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n    }\n";
+    }
+    std::set<std::string> taken{"Camera", "Cloud", "LayeredCamera"};
     for (size_t i = 0; i < s.things.size(); ++i) {
         // A parent that is not among the things would lose what hangs on it.
         const std::string& parent = s.things[i].parentName;
@@ -391,6 +416,21 @@ SceneExport readUsda(const std::string& text, const std::string& source, const S
     if (xyz.size() != 3 * ids.size()) scan.fail();
     for (size_t i = 0; i < ids.size(); ++i)
         s.points.push_back({int(ids[i]), "", {xyz[3 * i], xyz[3 * i + 1], xyz[3 * i + 2]}, 0});
+    if (const size_t at = text.find("int4 layeredFrame = ("); at != std::string::npos) {
+        const auto frame = scan.numbersUntil(scan.after("int4 layeredFrame = (", at), ')');
+        if (frame.size() != 4) scan.fail();
+        s.layered = {int(frame[0]), int(frame[1]), int(frame[2]), int(frame[3]), {}};
+        const auto lengths = scan.numbersUntil(scan.after("focalLength.timeSamples = {", at), '}');
+        const auto places = scan.numbersUntil(scan.after("xformOp:transform.timeSamples = {", at), '}');
+        if (places.size() / 17 != lengths.size() / 2) scan.fail();
+        for (size_t i = 0; i + 16 < places.size(); i += 17) {
+            const Similarity place = similarityFrom(&places[i + 1]);
+            s.layered.frames.push_back(
+                {int(places[i]),
+                 {place.translation, place.rotation},
+                 focalPxFromMm(lengths[i / 17 * 2 + 1], s.sensorWidthMm, s.width, s.pixelAspect)});
+        }
+    }
     const std::string role = "string role = \"mover\"";
     for (size_t at = text.find(role); at != std::string::npos; at = text.find(role, at + 1)) {
         SceneExport::Mover m;

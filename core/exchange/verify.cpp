@@ -64,6 +64,17 @@ std::string difference(const SceneExport& a, const SceneExport& b) {
                 return text("a mover stands elsewhere");
         }
     }
+    const auto &p = a.layered, &q = b.layered;
+    if (p.width != q.width || p.height != q.height || p.left != q.left || p.top != q.top ||
+        p.frames.size() != q.frames.size())
+        return text("the camera with layers is not whole");
+    for (size_t i = 0; i < p.frames.size(); ++i)
+        if (p.frames[i].frame != q.frames[i].frame ||
+            (p.frames[i].pose.position - q.frames[i].pose.position).norm() >
+                1e-6 * std::max(1.0, p.frames[i].pose.position.norm()) ||
+            p.frames[i].pose.worldFromCamera.angularDistance(q.frames[i].pose.worldFromCamera) > 1e-6 ||
+            std::fabs(p.frames[i].focalPx / q.frames[i].focalPx - 1) > 1e-6)
+            return text("the camera with layers stands elsewhere");
     const auto things = inOrder(a.things), others = inOrder(b.things);
     if (things.size() != others.size()) return text("the number of things differs");
     for (size_t i = 0; i < things.size(); ++i)

@@ -38,6 +38,22 @@ void placeThings(const Shot& shot, SceneExport& out) {
     }
 }
 
+/// The camera with its layers, and the frame that they need.
+void layerCamera(const Shot& shot, SceneExport& out) {
+    if (!shot.layers.any()) return;
+    const auto cameras =
+        layeredCameras(*shot.solve, shot.ground->worldFromSolve, shot.layers, shot.range, shot.rate().value());
+    const LayerOverscan over = overscanOf(cameras, shot.solve->lens, out.width, out.height);
+    // Where no larger frame holds what they look at, they are of use over another scene only: the plate's own frame.
+    const bool holds = over.possible;
+    out.layered = {out.width + (holds ? over.left + over.right : 0),
+                   out.height + (holds ? over.top + over.bottom : 0),
+                   holds ? over.left : 0,
+                   holds ? over.top : 0,
+                   {}};
+    for (const LayeredCamera& c : cameras) out.layered.frames.push_back({c.frame, c.pose, c.focalPx});
+}
+
 }  // namespace
 
 SceneExport gatherScene(const Shot& shot) {
@@ -57,6 +73,7 @@ SceneExport gatherScene(const Shot& shot) {
         out.movers.push_back(std::move(mover));
     }
     placeThings(shot, out);
+    layerCamera(shot, out);
     return out;
 }
 

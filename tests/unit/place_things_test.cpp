@@ -6,7 +6,12 @@
 
 #include <numbers>
 
+#include <algorithm>
+#include <filesystem>
+
 #include "base/error.h"
+#include "exchange/usda.h"
+#include "exchange/verify.h"
 #include "ground/transform_text.h"
 #include "solved_shot.h"
 #include "workflow/gather_scene.h"
@@ -361,6 +366,52 @@ TEST_F(Placing, ThingsLeaveWithTheirKeysAndParents) {
         EXPECT_EQ(sample.place.scale, 2);
         EXPECT_EQ(sample.visible, sample.frame < 1006);
     }
+}
+
+// What the layers make of the camera leaves beside the solved one, in the frame that they need, in both formats; things
+// are read back with parents, samples and whatever their kind has.
+TEST_F(Placing, LayersAndThingsAreWrittenAndReadBack) {
+    Shot s = solved();
+    s.layers.shake.on = true;
+    int parent = 0;
+    for (const ThingKind& kind : allKinds()) {
+        Thing t = hung({}, {0.5, 0.25, -2});
+        t.kind = kind;
+        t.name = kindWord(kind);
+        t.scale = 1.5;
+        t.rotation = Eigen::AngleAxisd(0.4, Eigen::Vector3d(1, 2, -1).normalized());
+        if (parent != 0) t.hang = {Hang::On::thing, parent, {}};
+        int id = 0;
+        s = withThing(s, t, &id);
+        if (parent == 0) {
+            parent = id;
+            for (Thing& each : s.things)
+                if (each.id == id) each.keys.turn.keys.set(1001, {0, 0, 0}), each.keys.turn.keys.set(1020, {0, 1, 0});
+        }
+    }
+    const SceneExport scene = gatherScene(s);
+    EXPECT_EQ(scene.layered.frames.size(), 24U);
+    EXPECT_GT(scene.layered.width, scene.width);
+    EXPECT_EQ(scene.frames[3].pose.position, s.worldPose(1004)->position) << "the solved camera stays";
+    const auto folder = std::filesystem::temp_directory_path() / ("va_layout_" + std::to_string(::getpid()));
+    std::filesystem::create_directories(folder);
+    for (const char* word : {"json", "usda"}) {
+        const ExportCheck check = exportAndVerify(scene, *formatNamed(word), folder / (std::string("scene.") + word));
+        EXPECT_TRUE(check.passed) << check.sentence;
+    }
+    // A change in any of it is noticed.
+    const std::string text = writeUsda(scene);
+    SceneExport read = readUsda(text, "t", &scene);
+    ASSERT_EQ(read.things.size(), scene.things.size());
+    for (const auto& t : read.things) {
+        const auto of =
+            std::find_if(scene.things.begin(), scene.things.end(), [&](const auto& o) { return o.name == t.name; });
+        ASSERT_NE(of, scene.things.end()) << t.name;
+        EXPECT_EQ(t.parentName, of->parentName) << t.name;
+        EXPECT_EQ(t.samples.size(), of->samples.size()) << t.name;
+        EXPECT_LT((t.placeAt(1013).translation - of->placeAt(1013).translation).norm(), 1e-9) << t.name;
+    }
+    std::filesystem::remove_all(folder);
 }
 
 }  // namespace
