@@ -106,7 +106,7 @@ void MainWindow::makeLayoutActions() {
             if (drawer_->isHidden() || drawer_->part() != Drawer::Part::stick) callDrawer(Drawer::Part::stick);
             drawer_->stick()->judge(place.foot, place.normal);
         });
-    add("flipBook", tr("Flip-book: first, middle and last frame side by side"), tr("Flip-book"), Qt::Key_J, {},
+    add("flipBook", tr("Flip-book: the thing at the start, in the middle and at the end"), tr("Flip-book"), Qt::Key_J, {},
         [this] { views_->flip().open(); });
     QAction* clean = add("cleanView", tr("Only the plate and its things"), tr("Clean"), Qt::Key_Y, {}, {});
     clean->setCheckable(true);

@@ -16,6 +16,7 @@ LayersSection::LayersSection(Document& document, LayoutEdits& edits)
         box->setToolTip(tip);
         connect(box, &QCheckBox::clicked, this,
                 [this, word, member](bool on) { edit(word, [&](CameraLayers& l) { (l.*member).on = on; }); });
+        head = box;
         return box;
     };
     using Get = std::function<double&(CameraLayers&)>;

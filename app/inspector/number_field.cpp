@@ -124,6 +124,8 @@ NumberField::NumberField(int shownDecimals, QWidget* parent) : QLineEdit(parent)
 void NumberField::setValue(double value) {
     value_ = value;
     if (!hasFocus()) showRounded();
+    // What was entered is done with; another value may have come since, by undo.
+    else if (!isModified()) setText(QString::number(value_, 'g', 15));
 }
 
 void NumberField::reset(double value) {
@@ -146,6 +148,8 @@ void NumberField::focusOutEvent(QFocusEvent* event) {
 }
 
 void NumberField::commit() {
+    if (!isModified()) return;
+    setModified(false);
     const auto v = evaluateEntry(text(), value_, lengths_);
     if (!v || *v == value_) return;
     value_ = *v;

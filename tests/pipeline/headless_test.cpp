@@ -50,6 +50,53 @@ class Headless : public ::testing::Test {
     fs::path folder_;
 };
 
+TEST_F(Headless, ThingsAreLaidOut) {
+    const std::string out = (folder_ / "slipway").string(), project = out + "/slipway.vanchor";
+    ASSERT_EQ(vanchor("match '" + data + "slipway/slipway.mp4' --out " + out).code, 0);
+    std::string file = project;
+    for (const auto& e : fs::directory_iterator(out))
+        if (e.path().extension() == ".vanchor") file = e.path().string();
+    const auto add = [&](const std::string& words) { return vanchor("layout '" + file + "' " + words); };
+    EXPECT_EQ(add("--add prop:post --at frame:1060,998,619 --name post").code, 0);
+    EXPECT_EQ(add("--add 'label:SLIP 4' --at frame:1060,118,310 --name sign").code, 0);
+    EXPECT_EQ(add("--add prop:box --at ground:0.5,0,-1 --size 0.4,0.5,0.6").code, 0);
+    const Shot laid = readShot(file);
+    ASSERT_EQ(laid.things.size(), 3U);
+    EXPECT_EQ(laid.things[0].hang.on, Hang::On::surface);
+    EXPECT_EQ(std::get<Label>(laid.things[1].kind).words, "SLIP 4");
+    EXPECT_EQ(std::get<Box>(laid.things[2].kind).height, 0.5);
+    EXPECT_EQ(laid.things[2].position, Eigen::Vector3d(0.5, 0, -1));
+    const int feature = laid.solve->points[10].pathId;
+    EXPECT_EQ(add("--add anchor --at feature:" + std::to_string(feature) + " --name mark").code, 0);
+    // Another thing's place, as text.
+    writeFileAtomically(folder_ / "place.txt", "position 1 2 3\nscale 2\n");
+    EXPECT_EQ(add("--paste '" + (folder_ / "place.txt").string() + "' --name box").code, 0);
+    const Shot pasted = readShot(file);
+    EXPECT_EQ(pasted.things[2].position, Eigen::Vector3d(1, 2, 3));
+    EXPECT_EQ(pasted.things[2].scale, 2);
+    const Run list = add("--list");
+    EXPECT_EQ(list.code, 0);
+    EXPECT_NE(list.out.find("sign"), std::string::npos);
+    EXPECT_NE(list.out.find("feature " + std::to_string(feature)), std::string::npos) << list.out;
+    // What can't be, in a sentence; the project stays as it is.
+    for (const auto& [words, code, said] : {std::tuple("--add prop:barnacle --at ground:0,0,0", 2, "no prop"),
+                                            {"--add prop:box", 2, "--at"},
+                                            {"--add prop:box --at feature:999999", 3, "not solved"},
+                                            {"--add prop:box --at nowhere", 3, "no place"},
+                                            {"--add mesh:/nowhere/crate.obj --at ground:0,0,0", 3, "not there"},
+                                            {"--add 'label: ' --at ground:0,0,0", 3, "no text"},
+                                            {"--add prop:box --at ground:0,0,0 --name sign", 3, "already"},
+                                            {"--add prop:box --at ground:0,0,0 --size 1,-2,3", 2, "Height"}}) {
+        const Run wrong = add(words);
+        EXPECT_EQ(wrong.code, code) << words << wrong.err;
+        EXPECT_NE(wrong.err.find(said), std::string::npos) << words << wrong.err;
+    }
+    EXPECT_EQ(readShot(file).things.size(), 4U);
+    // They leave with the camera.
+    EXPECT_EQ(vanchor("export '" + file + "' --format usda --out " + out + "/scene.usda").code, 0);
+    EXPECT_NE(readFile(out + "/scene.usda").find("def Xform \"sign\""), std::string::npos);
+}
+
 TEST_F(Headless, StillsGiveDepthToAPan) {
     const std::string out = (folder_ / "mast").string();
     const Run r = vanchor("match '" + data + "mast-top/mast-top.mp4' --stills '" + data +
