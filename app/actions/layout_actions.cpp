@@ -86,12 +86,23 @@ void MainWindow::makeLayoutActions() {
             QGuiApplication::clipboard()->setText(layoutEdits_.placeText());
             say(tr("Position, rotation and scale are on the clipboard."));
         });
+    const auto copyPart = [this](LayoutEdits::PlacePart part) {
+        if (!layoutEdits_.current()) return showTrouble(tr("Select a thing first."));
+        QGuiApplication::clipboard()->setText(layoutEdits_.placeText(part));
+    };
+    add("copyPosition", tr("Copy the thing's position as text"), tr("Copy position"), {}, {},
+        [copyPart] { copyPart(LayoutEdits::PlacePart::position); });
+    add("copyRotation", tr("Copy the thing's rotation as text"), tr("Copy rotation"), {}, {},
+        [copyPart] { copyPart(LayoutEdits::PlacePart::rotation); });
     add("pastePlace", tr("Paste a place onto the thing"), tr("Paste place"),
         QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_V), {},
         [this] { layoutEdits_.pastePlace(QGuiApplication::clipboard()->text()); });
     add("fileSize", tr("The mesh at the size that its file gives"), tr("File's size"), {}, {},
         [this] { layoutEdits_.takeFileSize(); });
     add("setKey", tr("Set a key of the selected thing"), tr("Key"), Qt::Key_K, {}, [this] { layoutEdits_.setKey(); });
+    add("keyVisible", tr("Key: hide the thing from here on, or show it"), tr("Eye"), {}, {},
+        [this] { layoutEdits_.setVisibleKey(); });
+    add("keyColour", tr("Key of the thing's colour"), tr("Colour"), {}, {}, [this] { layoutEdits_.setColourKey(); });
     add("removeKey", tr("Remove the thing's key in this frame"), tr("Remove"), QKeySequence(Qt::ALT | Qt::Key_K), {},
         [this] { layoutEdits_.removeKey(); });
     add("copyKeys", tr("Copy the thing's keys"), tr("Copy"), {}, {}, [this] { layoutEdits_.copyKeys(); });
@@ -106,8 +117,8 @@ void MainWindow::makeLayoutActions() {
             if (drawer_->isHidden() || drawer_->part() != Drawer::Part::stick) callDrawer(Drawer::Part::stick);
             drawer_->stick()->judge(place.foot, place.normal);
         });
-    add("flipBook", tr("Flip-book: the thing at the start, in the middle and at the end"), tr("Flip-book"), Qt::Key_J, {},
-        [this] { views_->flip().open(); });
+    add("flipBook", tr("Flip-book: the thing at the start, in the middle and at the end"), tr("Flip-book"), Qt::Key_J,
+        {}, [this] { views_->flip().open(); });
     QAction* clean = add("cleanView", tr("Only the plate and its things"), tr("Clean"), Qt::Key_Y, {}, {});
     clean->setCheckable(true);
     connect(clean, &QAction::toggled, this, [this](bool on) { plate_->canvas().setClean(on); });

@@ -196,6 +196,15 @@ void LayoutEdits::rePlaceOnSelection(bool surface, Offsets offsets) {
     edit(tr("Re-place"), [&](const Thing& t) {
         const Shot& shot = document_.shot();
         const std::vector<int> features = selectedFeatures();
+        if (const QSet<int> others = document_.selectedThings() - QSet<int>{t.id};
+            features.empty() && others.size() == 1) {
+            LayoutPlace on{{Hang::On::thing, *others.begin(), {}}, Eigen::Vector3d::Zero(), Eigen::Vector3d::UnitY()};
+            if (const auto axes = PlacedThings(shot, document_.frame()).axesOf(on.hang)) {
+                on.foot = axes->translation;
+                on.normal = axes->rotation * Eigen::Vector3d::UnitY();
+            }
+            return replaced(shot, t, on, offsets, document_.frame());
+        }
         const LayoutPlace place = surface ? surfaceOf(shot, features) : middleOf(shot, features);
         return replaced(shot, t, place, offsets, document_.frame());
     });
@@ -238,18 +247,26 @@ void LayoutEdits::neighboursInstead() {
     });
 }
 
-QString LayoutEdits::placeText() const {
+QString LayoutEdits::placeText(PlacePart part) const {
     const Thing* t = current();
-    return t ? QString::fromStdString(va::placeText(*t, document_.frame())) : QString();
+    if (!t) return {};
+    QStringList lines = QString::fromStdString(va::placeText(*t, document_.frame())).split('\n', Qt::SkipEmptyParts);
+    const QString wanted = part == PlacePart::position   ? QStringLiteral("position")
+                           : part == PlacePart::rotation ? QStringLiteral("rotation")
+                                                         : QString();
+    lines.removeIf([&](const QString& line) { return !line.startsWith(wanted); });
+    return lines.join('\n') + '\n';
 }
 
 void LayoutEdits::pastePlace(const QString& content) {
     edit(tr("Paste place"), [&](const Thing& t) {
         const Similarity place = transformFromText(content.toStdString());
         Thing next = t;
-        setPosition(next, document_.frame(), place.translation);
-        setRotation(next, document_.frame(), place.rotation);
-        setScale(next, document_.frame(), place.scale);
+        const int frame = document_.frame();
+        const auto has = [&](const char* key) { return content.contains(QLatin1String(key)); };
+        if (has("position")) setPosition(next, frame, place.translation);
+        if (has("rotation")) setRotation(next, frame, place.rotation);
+        if (has("scale")) setScale(next, frame, place.scale);
         return next;
     });
 }
@@ -305,6 +322,28 @@ void LayoutEdits::setKey() {
     });
 }
 
+void LayoutEdits::setVisibleKey() {
+    edit(tr("Key of the eye"), [&](const Thing& t) {
+        Thing next = t;
+        const FrameRange range = document_.shot().range;
+        if (next.keys.visible.empty() && document_.frame() > range.first)
+            next.keys.visible.keys.set(range.first, t.visible ? 1 : 0);
+        const bool seen = t.visibleAt(document_.frame());
+        next.visible = true;
+        next.keys.visible.keys.set(document_.frame(), seen ? 0 : 1);
+        va::setVisible(next, document_.frame(), !seen);
+        return next;
+    });
+}
+
+void LayoutEdits::setColourKey() {
+    edit(tr("Key of the colour"), [&](const Thing& t) {
+        Thing next = t;
+        next.keys.colour.keys.set(document_.frame(), t.colourAt(document_.frame()));
+        return next;
+    });
+}
+
 void LayoutEdits::removeKey() {
     edit(tr("Remove key"), [&](const Thing& t) {
         Thing next = t;
@@ -317,7 +356,7 @@ void LayoutEdits::setOutside(const char* key, bool after, Outside outside) {
     edit(tr("Before and after the keys"), [&](const Thing& t) {
         Thing next = t;
         ThingKeys::each(next.keys, [&](const char* word, const char*, auto& animated) {
-            if (!key || std::string_view(word) == key) (after ? animated.after : animated.before) = outside;
+            if (!animated.empty() && (!key || std::string_view(word) == key)) (after ? animated.after : animated.before) = outside;
         });
         return next;
     });

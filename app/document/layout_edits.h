@@ -34,19 +34,26 @@ class LayoutEdits : public QObject {
     /// X along two selected features.
     void alongTwoFeatures();
 
-    /// Onto what is selected besides: features (one, their middle, their plane), as `surface` says; or a given target.
+    /// Onto what is selected besides: features (one, their middle, their plane), as `surface` says, or another thing;
+    /// or onto a given target.
     void rePlaceOnSelection(bool surface, Offsets offsets);
     void rePlace(const Hang& hang, Offsets offsets);
     /// The plane through a point's neighbours instead of the point.
     void neighboursInstead();
 
-    [[nodiscard]] QString placeText() const;
+    /// What of a place goes to the clipboard.
+    enum class PlacePart { all, position, rotation };
+    [[nodiscard]] QString placeText(PlacePart part = PlacePart::all) const;
+    /// Takes those of position, rotation and scale that the text has a line for.
     void pastePlace(const QString& content);
     void repeatByStep(int count, const Eigen::Vector3d& step);
     void repeatAlongFeatures(int count);
     void repeatAround(int count, double degrees);
 
     void setKey();
+    /// A key of whether it is seen (the other way from here on), or of its colour as it is.
+    void setVisibleKey();
+    void setColourKey();
     void removeKey();
     void setOutside(const char* key, bool after, Outside outside);
     void setBetween(Between between);

@@ -5,7 +5,8 @@ namespace va {
 
 KeysSection::KeysSection(Document& document, LayoutEdits& edits, const QMap<QString, QAction*>& actions)
     : Page(tr("Keys"), Kind::section), document_(document), edits_(edits) {
-    buttons({actions["setKey"], actions["removeKey"], actions["copyKeys"], actions["pasteKeys"]});
+    buttons({actions["setKey"], actions["keyVisible"], actions["keyColour"]});
+    buttons({actions["removeKey"], actions["copyKeys"], actions["pasteKeys"]});
     between_ = choice(tr("To the next key"), {tr("Hold"), tr("Linear"), tr("Smooth")});
     before_ = choice(tr("Before the first"), {tr("Hold"), tr("Go on"), tr("Repeat")});
     after_ = choice(tr("After the last"), {tr("Hold"), tr("Go on"), tr("Repeat")});

@@ -44,6 +44,8 @@ LayoutPage::LayoutPage(const PageContext& context)
         buttons(all);
         rows_.push_back(findChildren<QPushButton*>().last()->parentWidget());
     };
+    buttons({actions["fileSize"]});
+    fileSize_ = findChildren<QPushButton*>().last()->parentWidget();
     line({"stance", "thingQuarter", "settle"});
     line({"rePlace", "neighbours", "removeThing"});
     insertSection(new KeysSection(document_, edits_, actions));
@@ -65,8 +67,15 @@ void LayoutPage::buildHead() {
     connect(name_, &QLineEdit::editingFinished, this, [this] {
         if (name_->isEnabled()) edits_.rename(name_->text());
     });
-    hangs_ = read(tr("Hangs on"));
+    hangs_ = new QToolButton;
     hangs_->setObjectName("thingHangs");
+    hangs_->setPopupMode(QToolButton::InstantPopup);
+    hangs_->setToolButtonStyle(Qt::ToolButtonTextOnly);
+    hangs_->setFixedWidth(150);
+    auto* targets = new QMenu(hangs_);
+    hangs_->setMenu(targets);
+    connect(targets, &QMenu::aboutToShow, this, [this, targets] { fillTargets(targets); });
+    row(tr("Hangs on"), hangs_);
     rows_.push_back(hangs_->parentWidget());
     slip_ = read(tr("Expected slip"), tr("px"));
     slip_->setObjectName("thingSlip");
@@ -74,8 +83,33 @@ void LayoutPage::buildHead() {
     rows_.push_back(slip_->parentWidget());
 }
 
+/// All that it can hang on; it stays where it stands.
+void LayoutPage::fillTargets(QMenu* menu) {
+    menu->clear();
+    const Shot& shot = document_.shot();
+    const Thing* now = edits_.current();
+    if (!now) return;
+    const auto offer = [&](const Hang& hang) {
+        QAction* a = menu->addAction(QString::fromStdString(hangWordsOf(shot, hang)),
+                                     [this, hang] { edits_.rePlace(hang, Offsets::inPlace); });
+        a->setCheckable(true);
+        a->setChecked(now->hang.on == hang.on && now->hang.id == hang.id);
+    };
+    offer({});
+    offer({Hang::On::ground, 0, {}});
+    offer({Hang::On::camera, 0, {}});
+    menu->addSeparator();
+    for (const NamedPlane& p : shot.groundSpec.planes) offer({Hang::On::plane, p.id, {}});
+    for (const Mover& m : shot.movers) offer({Hang::On::mover, m.id, {}});
+    for (const FlatPatch& p : shot.patches) offer({Hang::On::patch, p.id, {}});
+    menu->addSeparator();
+    for (const Thing& t : shot.things)
+        if (!wouldLoop(shot, now->id, t.id)) offer({Hang::On::thing, t.id, {}});
+}
+
 void LayoutPage::buildPlace() {
-    const auto three = [&](const QString& name, std::array<NumberField*, 3>& fields, int decimals, const char* objectName) {
+    const auto three = [&](const QString& name, std::array<NumberField*, 3>& fields, int decimals,
+                           const char* objectName) {
         auto* together = new QWidget;
         auto* in = new QHBoxLayout(together);
         in->setContentsMargins(0, 0, 0, 0);
@@ -250,6 +284,7 @@ void LayoutPage::refresh() {
     const Shot& shot = document_.shot();
     const Thing* t = edits_.current();
     for (QWidget* row : rows_) row->setVisible(t != nullptr);
+    fileSize_->setVisible(t && std::holds_alternative<Mesh>(t->kind));
     name_->setEnabled(t != nullptr);
     for (const FieldRow& f : fields_) f.row->setVisible(t && t->kind.index() == f.kind);
     note_->setVisible(!t || !thingTrouble(shot, *t).empty());
@@ -262,8 +297,8 @@ void LayoutPage::refresh() {
     const Similarity at = t->at(frame);
     if (!name_->hasFocus()) name_->setText(QString::fromStdString(t->name));
     const QString on = QString::fromStdString(hangWordsOf(shot, t->hang));
-    hangs_->setText(hangs_->fontMetrics().elidedText(on, Qt::ElideMiddle, 150));
-    hangs_->setToolTip(on);
+    hangs_->setText(hangs_->fontMetrics().elidedText(on, Qt::ElideMiddle, 124));
+    hangs_->setToolTip(tr("%1. A click hangs it on something else, where it stands.").arg(on));
     const auto world = PlacedThings(shot, frame).of(*t);
     const double slip = world ? slipWatch_.slipAt(world->translation) : -1;
     slip_->setText(slip >= 0 ? QString::number(slip, 'f', 2) : QStringLiteral("–"));

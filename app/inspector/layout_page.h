@@ -2,6 +2,7 @@
 #pragma once
 #include <QComboBox>
 #include <QLineEdit>
+#include <QMenu>
 #include <QToolButton>
 #include <array>
 #include <functional>
@@ -42,7 +43,10 @@ class LayoutPage : public Page {
     Document& document_;
     LayoutEdits& edits_;
     Tray* tray_;
-    QLabel *hangs_, *slip_, *note_;
+    void fillTargets(QMenu* menu);
+    QToolButton* hangs_;
+    QLabel *slip_, *note_;
+    QWidget* fileSize_ = nullptr;
     QLineEdit* name_;
     QToolButton* colour_;
     std::array<NumberField*, 3> position_{}, turn_{};

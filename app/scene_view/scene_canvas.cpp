@@ -500,6 +500,10 @@ void SceneCanvas::mousePressEvent(QMouseEvent* event) {
     const Projector project = projector(eye);
     const auto ray = rayAt(event->position());
     if (!project || !ray) return;
+    const auto camera = mode_ != SceneMode::throughLens ? document_.shot().worldPose(document_.frame()) : std::nullopt;
+    const auto at = camera ? project(camera->position) : std::nullopt;
+    cameraHeld_ = at && QLineF(*at, event->position()).length() < 9;
+    if (cameraHeld_) return;
     ThingPart part = thingGizmo().partAt(project, event->position());
     int id = document_.selectedThing();
     if (part == ThingPart::none) {
@@ -516,6 +520,15 @@ void SceneCanvas::mousePressEvent(QMouseEvent* event) {
 void SceneCanvas::mouseMoveEvent(QMouseEvent* event) {
     const QPointF d = event->position() - last_;
     last_ = event->position();
+    if (cameraHeld_ && event->buttons() & Qt::LeftButton) {
+        if ((event->position() - pressed_).manhattanLength() > 4) {
+            cameraHeld_ = false;
+            Q_EMIT document_.troubled(
+                tr("The solved camera is locked: nothing moves it. Camera layers lie over it, in "
+                   "the step Layout."));
+        }
+        return;
+    }
     if (drag_.part() != ThingPart::none && event->buttons() & Qt::LeftButton) {
         if (const auto ray = rayAt(event->position())) {
             moved_ = drag_.to(document_.shot(), *ray, event->modifiers());
@@ -554,6 +567,7 @@ void SceneCanvas::mouseReleaseEvent(QMouseEvent* event) {
     Eigen::Vector3d eye;
     const Projector project = projector(eye);
     const bool more = event->modifiers() & Qt::ShiftModifier;
+    if (std::exchange(cameraHeld_, false)) return;
     if (drag_.part() != ThingPart::none) {
         const ThingDrag done = drag_;
         drag_ = {};

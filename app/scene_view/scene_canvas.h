@@ -95,6 +95,7 @@ class SceneCanvas : public QWidget {
     LayoutEdits* layout_ = nullptr;
     ThingsPainter things_;
     ThingDrag drag_;
+    bool cameraHeld_ = false;  ///< the camera was pressed: a drag says that it is locked
     ThingPart hotPart_ = ThingPart::none;
     std::optional<Thing> moved_;
     quint64 movedStamp_ = 0;

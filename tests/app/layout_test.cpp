@@ -5,9 +5,11 @@
 #include <QStandardPaths>
 #include <QTreeWidget>
 
+#include "drawer/key_plot.h"
 #include "drawer/stick_panel.h"
 #include "drawer/things_list.h"
 #include "media/plate_source.h"
+#include "strip/lanes.h"
 #include "style/theme.h"
 #include "tray/tray.h"
 #include "ui.h"
@@ -210,6 +212,17 @@ class LayoutTest : public QObject {
         const Thing &x = *ui.document.shot().thing(a), &y = *ui.document.shot().thing(b);
         QCOMPARE(y.position, x.position);
         QVERIFY(y.rotation.angularDistance(x.rotation) < 1e-12);
+        // The rotation alone.
+        ui.type("thingPosition1", "0.75");
+        ui.document.selectThing(a);
+        ui.type("thingTurn1", "-20");
+        ui.window.action("copyRotation")->trigger();
+        QVERIFY(!QApplication::clipboard()->text().contains("position"));
+        ui.document.selectThing(b);
+        ui.window.action("pastePlace")->trigger();
+        QCOMPARE(ui.document.shot().thing(b)->position.y(), 0.75);
+        QVERIFY(std::fabs(headingOf(ui.document.shot().thing(b)->rotation) + 20 * M_PI / 180) < 1e-9);
+        ui.type("thingPosition1", "0.25");
         QApplication::clipboard()->setText("barnacles");
         QTest::keyClick(&ui.window, Qt::Key_V, Qt::ControlModifier | Qt::ShiftModifier);
         QCOMPARE(ui.document.shot().thing(b)->position, x.position);
@@ -222,6 +235,21 @@ class LayoutTest : public QObject {
         QVERIFY(
             (world(ui, *ui.document.shot().thing(b)).translation - *ui.document.shot().worldPointOfPath(path)).norm() <
             1e-9);
+        // Onto another thing, and back onto the ground where it stands, from the list of targets.
+        ui.document.selectThings({a, b}, b);
+        ui.window.action("rePlace")->trigger();
+        QCOMPARE(ui.document.shot().thing(b)->parent(), a);
+        QVERIFY(
+            (world(ui, *ui.document.shot().thing(b)).translation - world(ui, *ui.document.shot().thing(a)).translation)
+                .norm() < 1e-9);
+        const Eigen::Vector3d stood = world(ui, *ui.document.shot().thing(b)).translation;
+        ui.document.selectThing(b);
+        QMenu* targets = ui.shown<QToolButton>("thingHangs")->menu();
+        Q_EMIT targets->aboutToShow();
+        QVERIFY(targets->actions().size() >= 4);
+        targets->actions()[1]->trigger();
+        QVERIFY(ui.document.shot().thing(b)->hang.on == Hang::On::ground);
+        QVERIFY((world(ui, *ui.document.shot().thing(b)).translation - stood).norm() < 1e-9);
         // Copies at even steps.
         const size_t count = ui.document.shot().things.size();
         ui.type("repeatCount", "4");
@@ -301,6 +329,32 @@ class LayoutTest : public QObject {
         ui.document.setFrame(1055);
         QTest::keyClick(&ui.window, Qt::Key_K, Qt::AltModifier);
         QCOMPARE(keyFrames(thing()), std::vector<int>{1015});
+        // Hidden from here on; the eye's keys hold.
+        ui.document.setFrame(1050);
+        ui.window.action("keyVisible")->trigger();
+        QVERIFY(thing().visibleAt(1049) && !thing().visibleAt(1050) && !thing().visibleAt(1080));
+        ui.window.action("keyColour")->trigger();
+        QCOMPARE(thing().keys.colour.keys.size(), 1U);
+        // A key is dragged in the strip, and in the curves.
+        auto* lanes = ui.window.findChild<Lanes*>();
+        const QPoint from(int(lanes->xOf(1015)), lanes->height() - 5), to(int(lanes->xOf(1025)), lanes->height() - 5);
+        QTest::mousePress(lanes, Qt::LeftButton, {}, from);
+        QMouseEvent move(QEvent::MouseMove, to, lanes->mapToGlobal(QPointF(to)), Qt::NoButton, Qt::LeftButton, {});
+        QApplication::sendEvent(lanes, &move);
+        QTest::mouseRelease(lanes, Qt::LeftButton, {}, to);
+        QVERIFY(keyFrames(thing()).size() > 1);
+        QCOMPARE(thing().keys.position.keys.front().frame, 1025);
+        ui.window.action("curves")->trigger();
+        auto* plot = ui.window.findChild<KeyPlot*>();
+        QVERIFY(plot->isVisible());
+        const QPointF key = plot->positionOf(0, 1025);
+        QTest::mousePress(plot, Qt::LeftButton, {}, key.toPoint());
+        const QPointF higher = key + QPointF(plot->positionOf(0, 1045).x() - key.x(), -20);
+        QMouseEvent up(QEvent::MouseMove, higher, plot->mapToGlobal(higher), Qt::NoButton, Qt::LeftButton, {});
+        QApplication::sendEvent(plot, &up);
+        QTest::mouseRelease(plot, Qt::LeftButton, {}, higher.toPoint());
+        QCOMPARE(thing().keys.position.keys.front().frame, 1045);
+        QVERIFY(thing().keys.position.keys.front().value.x() > 0);
     }
 
     void layersOverTheLockedCamera() {
@@ -317,7 +371,17 @@ class LayoutTest : public QObject {
         ui.window.action("undo")->trigger();
         while (ui.document.shot().layers.any()) ui.window.action("undo")->trigger();
         QVERIFY(ui.document.shot().layers == CameraLayers());
-        QVERIFY(ui.window.saveTo(folder_.filePath("layers.vanchor")));
+        // A drag of the camera says that it is locked.
+        ui.window.action("sceneOnly")->trigger();
+        ui.window.action("top")->trigger();
+        const QPointF camera = *ui.scene->positionOf(ui.document.shot().worldPose(ui.document.frame())->position);
+        QTest::mousePress(ui.scene, Qt::LeftButton, {}, camera.toPoint());
+        const QPointF to = camera + QPointF(30, 10);
+        QMouseEvent move(QEvent::MouseMove, to, ui.scene->mapToGlobal(to), Qt::NoButton, Qt::LeftButton, {});
+        QApplication::sendEvent(ui.scene, &move);
+        QTest::mouseRelease(ui.scene, Qt::LeftButton, {}, to.toPoint());
+        QVERIFY(ui.sentence().contains("locked"));
+        QCOMPARE(ui.document.shot().worldPose(1030)->position, solved.position);
     }
 
     void placingInTheSceneAndFramingIt() {

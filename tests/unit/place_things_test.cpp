@@ -13,6 +13,7 @@
 #include "exchange/usda.h"
 #include "exchange/verify.h"
 #include "ground/transform_text.h"
+#include "layout/assets.h"
 #include "solved_shot.h"
 #include "workflow/gather_scene.h"
 #include "workflow/layout_work.h"
@@ -331,6 +332,16 @@ TEST_F(Placing, TroublesAreSaid) {
     Thing card;
     card.kind = Card{1, 1, "/nowhere/planks.png", 0, 0, 0};
     EXPECT_NE(thingTrouble(solved(), card).find("/nowhere/planks.png"), std::string::npos);
+    // A movie of 25 fps in a plate of 23.976: it plays frame for frame, and that is said.
+    card.kind = Card{1, 1, std::string(VA_SOURCE_DIR) + "/demo/data/slipway/slipway.mp4", 1001, 0, 0};
+    EXPECT_NE(thingTrouble(solved(), card).find("frame for frame, 96 %"), std::string::npos)
+        << thingTrouble(solved(), card);
+    const auto first = assets().picture(std::get<Card>(card.kind).file, 0);
+    ASSERT_TRUE(first);
+    EXPECT_EQ(assets().picture(std::get<Card>(card.kind).file, -5), first) << "held before its start";
+    EXPECT_EQ(assets().picture(std::get<Card>(card.kind).file, 120, true), first) << "120 frames, in a loop";
+    EXPECT_NE(assets().picture(std::get<Card>(card.kind).file, 120), first);
+    EXPECT_EQ(assets().moving(std::get<Card>(card.kind).file).frames, 120);
     Thing mesh;
     mesh.kind = Mesh{"/nowhere/crate.obj", 1, 0, 0, 0};
     EXPECT_NE(thingTrouble(solved(), mesh).find("not there"), std::string::npos);
