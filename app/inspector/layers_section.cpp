@@ -77,10 +77,10 @@ LayersSection::LayersSection(Document& document, LayoutEdits& edits)
     shake_ = layer("layerShake", tr("Shake"), tr("Noise over the solved camera: the same for the same seed"),
                    &CameraLayers::shake);
     value("shakePx", tr("Shift"), 1, tr("px"), 0, 1e4, [](CameraLayers& l) -> double& { return l.shake.px; });
-    value("shakePxRate", tr("a second"), 2, tr("Hz"), 0.01, 100,
+    value("shakePxRate", tr("Shift rate"), 2, tr("Hz"), 0.01, 100,
           [](CameraLayers& l) -> double& { return l.shake.pxRate; });
     value("shakeDegrees", tr("Roll"), 2, tr("°"), 0, 180, [](CameraLayers& l) -> double& { return l.shake.degrees; });
-    value("shakeDegreesRate", tr("a second"), 2, tr("Hz"), 0.01, 100,
+    value("shakeDegreesRate", tr("Roll rate"), 2, tr("Hz"), 0.01, 100,
           [](CameraLayers& l) -> double& { return l.shake.degreesRate; });
     NumberField* seed = number(tr("Seed"), 0, QStringLiteral(" "));
     seed->setObjectName("shakeSeed");

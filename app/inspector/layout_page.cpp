@@ -2,6 +2,7 @@
 #include "inspector/layout_page.h"
 
 #include <QColorDialog>
+#include <QCompleter>
 #include <QFileDialog>
 #include <QSettings>
 #include <cmath>
@@ -10,6 +11,7 @@
 #include "inspector/keys_section.h"
 #include "inspector/layers_section.h"
 #include "inspector/repeat_section.h"
+#include "layout/glyphs.h"
 #include "style/theme.h"
 #include "tray/tray.h"
 #include "workflow/place_things.h"
@@ -153,6 +155,11 @@ void LayoutPage::buildPlace() {
             });
         });
     }
+    over_ = number(tr("Over surface"), 1, tr("mm"));
+    over_->setObjectName("thingOver");
+    over_->setToolTip(tr("How far its bottom lies over what it hangs on"));
+    rows_.push_back(over_->parentWidget());
+    connect(over_, &NumberField::edited, this, [this](double v) { edits_.bottomToSurface(v); });
     scale_ = number(tr("Scale"), 3, QStringLiteral("×"));
     scale_->setObjectName("thingScale");
     rows_.push_back(scale_->parentWidget());
@@ -240,7 +247,15 @@ void LayoutPage::addText(size_t kind, size_t index, const TextValue& f) {
             Q_EMIT words->editingFinished();
         });
     }
-    if (f.use == TextUse::font) words->setPlaceholderText(tr("as shipped"));
+    if (f.use == TextUse::font) {
+        words->setPlaceholderText(tr("as shipped"));
+        QStringList families;
+        for (const std::string& family : fontFamilies()) families << QString::fromStdString(family);
+        auto* known = new QCompleter(families, words);
+        known->setCaseSensitivity(Qt::CaseInsensitive);
+        known->setFilterMode(Qt::MatchContains);
+        words->setCompleter(known);
+    }
     QWidget* line = labelled(tr(f.label), words);
     insert(line);
     FieldRow row{kind, index, line};
@@ -308,6 +323,10 @@ void LayoutPage::refresh() {
         position_[size_t(k)]->setValue(at.translation[k]);
         turn_[size_t(k)]->setValue(turn[k] / degree);
     }
+    const auto over = bottomOverSurface(shot, *t, frame);
+    over_->parentWidget()->setVisible(over.has_value());
+    // Before there is a scale, a unit is taken for ten metres, as far as the middle of the scene lies.
+    over_->setValue(over.value_or(0) * (shot.ground->metric ? 1000 : 10000));
     scale_->setValue(at.scale);
     const QColor c = colourOf(t->colourAt(frame));
     colour_->setStyleSheet(

@@ -50,7 +50,7 @@ class LayoutPage : public Page {
     QLineEdit* name_;
     QToolButton* colour_;
     std::array<NumberField*, 3> position_{}, turn_{};
-    NumberField* scale_;
+    NumberField *scale_, *over_;
     std::vector<FieldRow> fields_;
     std::vector<QWidget*> rows_;  ///< that stand while a thing is selected
     SlipWatch& slipWatch_;

@@ -133,7 +133,12 @@ void NumberField::reset(double value) {
     showRounded();
 }
 
-void NumberField::showRounded() { setText(QString::number(value_, 'f', decimals_)); }
+void NumberField::showRounded() {
+    QString shown = QString::number(value_, 'f', decimals_);
+    // A nothing has no sign.
+    if (shown.startsWith('-') && shown.toDouble() == 0) shown.remove(0, 1);
+    setText(shown);
+}
 
 void NumberField::focusInEvent(QFocusEvent* event) {
     QLineEdit::focusInEvent(event);

@@ -244,7 +244,7 @@ void PictureRun::layOut(PlateCanvas& canvas) {
     document.setFrame((document.shot().range.first + document.shot().range.last) / 2);
     Label label;
     label.words = "SLIP 4";
-    drop(label, 0.245, 0.44);
+    drop(label, 0.09, 0.44);
     drop(Post(), 0.74, 0.82);
     drop(Anchor(), 0.66, 0.55);
     drop(Box(), 0.56, 0.80);

@@ -485,10 +485,7 @@ std::optional<Ray> PlateCanvas::rayAt(const QPointF& at) const {
 int PlateCanvas::thingAt(const QPointF& at) const {
     const auto ray = rayAt(at);
     const Projector project = projectorNow();
-    // Finding keeps shapes, which is no change that is seen.
-    return ray && project
-               ? const_cast<ThingsPainter&>(things_).thingAt(document_.shot(), document_.frame(), *ray, project, at)
-               : 0;
+    return ray && project ? things_.thingAt(document_.shot(), document_.frame(), *ray, project, at) : 0;
 }
 
 Projector PlateCanvas::projectorNow() const {

@@ -172,8 +172,8 @@ class PlateCanvas : public QWidget {
     QPointF dragFrom_;
     bool panning_ = false;
     LayoutEdits* layout_ = nullptr;
-    ThingsPainter things_;
-    std::optional<Thing> moved_;  ///< shown instead of the one with its id; id 0 = one that is not there yet
+    mutable ThingsPainter things_;  ///< keeps shapes while it finds things, which is no change that is seen
+    std::optional<Thing> moved_;    ///< shown instead of the one with its id; id 0 = one that is not there yet
     quint64 movedStamp_ = 0;
     ThingPart hotPart_ = ThingPart::none;
     ThingKind kind_ = Box();

@@ -73,7 +73,9 @@ Assets::Opened* Assets::opened(const std::string& file) {
     std::error_code code;
     const auto changed = std::filesystem::last_write_time(file, code);
     auto& at = files_[file];
-    if (at && (code ? at->trouble.empty() == false : at->changed == changed)) return at.get();
+    // A series has no file of its own name: it stays once it was opened.
+    const bool same = at && (code ? at->source || !at->trouble.empty() : at->changed == changed);
+    if (same) return at.get();
     if (at) held_.remove_if([&](const Held& h) { return h.file == file; });
     at = std::make_unique<Opened>();
     if (!code) at->changed = changed;

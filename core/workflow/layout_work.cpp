@@ -315,23 +315,24 @@ Thing inStance(const Shot& shot, const Thing& thing, Stance stance, int frame) {
     return movedTo(shot, thing, next, frame);
 }
 
-Thing bottomOnSurface(const Shot& shot, const Thing& thing, double above, int frame) {
+std::optional<double> bottomOverSurface(const Shot& shot, const Thing& thing, int frame) {
     const PlacedThings placed(shot, frame);
     const auto world = placed.of(thing);
     const auto axes = placed.axesOf(thing.hang);
-    if (!world || !axes) return thing;
+    const Shape shape = shapeOf(thing.kind, frame, shot.rate().value());
+    if (!world || !axes || shape.vertices.empty()) return std::nullopt;
     const Eigen::Vector3d normal = normalUnder(shot, thing, frame);
-    // A plane goes through the origin of its axes; the ground through the world's.
-    const double surface =
-        thing.hang.on == Hang::On::thing || thing.hang.on == Hang::On::camera || thing.hang.on == Hang::On::mover
-            ? 0
-            : normal.dot(axes->translation);
     double lowest = 1e300;
-    const Shape shape = shapeOf(thing.kind);
     for (const Eigen::Vector3d& v : shape.vertices) lowest = std::min(lowest, normal.dot(world->point(v)));
-    if (shape.vertices.empty()) return thing;
-    Similarity next = *world;
-    next.translation += (surface + above - lowest) * normal;
+    // A plane goes through the origin of its axes, the ground through the world's.
+    return lowest - normal.dot(axes->translation);
+}
+
+Thing bottomOnSurface(const Shot& shot, const Thing& thing, double above, int frame) {
+    const auto now = bottomOverSurface(shot, thing, frame);
+    if (!now) return thing;
+    Similarity next = *PlacedThings(shot, frame).of(thing);
+    next.translation += (above - *now) * normalUnder(shot, thing, frame);
     return movedTo(shot, thing, next, frame);
 }
 

@@ -66,6 +66,9 @@ Thing movedTo(const Shot& shot, const Thing& thing, const Similarity& world, int
 Thing inStance(const Shot& shot, const Thing& thing, Stance stance, int frame);
 /// The normal of the surface that a thing stands on: Y of what it hangs on where that is a plane, else the upright.
 Eigen::Vector3d normalUnder(const Shot& shot, const Thing& thing, int frame);
+/// How far the thing's lowest vertex lies over the surface that it hangs on, or over the origin of what moves it; world
+/// units. Nothing for what has no vertices or no place.
+std::optional<double> bottomOverSurface(const Shot& shot, const Thing& thing, int frame);
 /// Moved along the normal until its lowest vertex lies `above` (world units) over the surface.
 Thing bottomOnSurface(const Shot& shot, const Thing& thing, double above, int frame);
 

@@ -198,6 +198,8 @@ class LayoutTest : public QObject {
         QTest::keyClick(&ui.window, Qt::Key_B, Qt::ControlModifier | Qt::ShiftModifier);
         const double unit = ui.document.shot().ground->metric ? 0.001 : 0.0001;
         QVERIFY(std::fabs(ui.document.shot().thing(id)->position.y() - 2 * unit) < 1e-9);
+        ui.type("thingOver", "5");
+        QVERIFY(std::fabs(ui.document.shot().thing(id)->position.y() - 5 * unit) < 1e-9);
     }
 
     void copiedOntoAnothersPlace() {
