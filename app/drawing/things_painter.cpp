@@ -48,10 +48,15 @@ std::vector<ThingsPainter::Placed> ThingsPainter::placedIn(const Shot& shot, int
     return out;
 }
 
-RasterItem ThingsPainter::itemOf(const Shot& shot, const Placed& placed, int frame, bool selected) {
+RasterItem ThingsPainter::itemOf(const Shot& shot, const Placed& placed, int frame, bool selected,
+                                 const RasterView& view) {
     const Thing& t = *placed.thing;
     RasterItem item;
-    item.shape = shapes_.of(t, frame, shot.rate().value());
+    // Its largest number is about its size.
+    double extent = 0;
+    for (const FieldValue& f : fieldsOf(t.kind)) extent = std::max(extent, f.value);
+    const double px = pxAt(view, placed.at.translation, placed.at.scale * extent);
+    item.shape = shapes_.of(t, frame, shot.rate().value(), px);
     item.worldFromShape = placed.at;
     item.colour = t.colourAt(frame);
     item.solid = look_ != ThingsLook::wire;
@@ -86,15 +91,14 @@ void ThingsPainter::paint(QPainter& painter, const Shot& shot, quint64 stamp, in
         size_t triangles = 0;
         for (const Placed& p : placed) {
             if (!hasSurface(p.thing->kind)) continue;
-            items.push_back(itemOf(shot, p, frame, !clean && selected.contains(p.thing->id)));
+            items.push_back(itemOf(shot, p, frame, !clean && selected.contains(p.thing->id), view.raster));
             triangles += items.back().shape->triangles.size();
         }
         // Soft edges where there is time for them.
         const bool soft = triangles < 30000 && view.size.width() * view.size.height() < 1500000;
-        const RasterPicture drawn =
-            drawShapes(items, view.raster, view.size.width(), view.size.height(), soft ? 2 : 1);
-        picture_ = QImage(reinterpret_cast<const uchar*>(drawn.argb.data()), drawn.width, drawn.height,
-                          drawn.width * 4, QImage::Format_ARGB32_Premultiplied)
+        const RasterPicture drawn = drawShapes(items, view.raster, view.size.width(), view.size.height(), soft ? 2 : 1);
+        picture_ = QImage(reinterpret_cast<const uchar*>(drawn.argb.data()), drawn.width, drawn.height, drawn.width * 4,
+                          QImage::Format_ARGB32_Premultiplied)
                        .copy();
         key_ = std::move(key);
     }

@@ -32,8 +32,7 @@ class ThingsPainter {
                const ThingsView& view, bool clean = false);
     /// Id of the thing that a ray meets first, or whose mark lies at a widget position; 0 = none. Hidden ones are not
     /// met.
-    [[nodiscard]] int thingAt(const Shot& shot, int frame, const Ray& ray, const Projector& project,
-                              const QPointF& at);
+    [[nodiscard]] int thingAt(const Shot& shot, int frame, const Ray& ray, const Projector& project, const QPointF& at);
 
   private:
     struct Placed {
@@ -41,7 +40,8 @@ class ThingsPainter {
         Similarity at;
     };
     [[nodiscard]] static std::vector<Placed> placedIn(const Shot& shot, int frame);
-    [[nodiscard]] RasterItem itemOf(const Shot& shot, const Placed& placed, int frame, bool selected);
+    [[nodiscard]] RasterItem itemOf(const Shot& shot, const Placed& placed, int frame, bool selected,
+                                    const RasterView& view);
     DrawnShapes shapes_;
     ThingsLook look_ = ThingsLook::both;
     std::vector<double> key_;

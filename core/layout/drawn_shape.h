@@ -24,10 +24,16 @@ struct DrawnShape {
     explicit DrawnShape(Shape from);
 };
 
+/// The shape of a round prop with a quarter of its sides; of anything else its own.
+Shape coarseShapeOf(const ThingKind& kind);
+
 /// Keeps the drawn shapes of things, by id, as long as they stay as they are.
 class DrawnShapes {
   public:
-    [[nodiscard]] std::shared_ptr<const DrawnShape> of(const Thing& thing, double frame, double rate);
+    /// `px`: how large the view shows the thing; small ones are drawn with fewer sides (coarseShapeOf).
+    [[nodiscard]] std::shared_ptr<const DrawnShape> of(const Thing& thing, double frame, double rate, double px = 1e9);
+    /// Below this many px nobody sees the sides of a round thing.
+    static constexpr double coarseBelow = 56;
 
   private:
     struct Kept {
@@ -36,7 +42,7 @@ class DrawnShapes {
         const void* file;  ///< of a mesh: it may be read again
         std::shared_ptr<const DrawnShape> drawn;
     };
-    std::map<int, Kept> kept_;
+    std::map<int, Kept> kept_, coarse_;
 };
 
 }  // namespace va

@@ -337,69 +337,104 @@ std::pair<int, int> bandsOf(float low, float high, int bands) {
             std::clamp(int(std::floor(std::min(high, 1e6F) / bandRows)), 0, bands - 1)};
 }
 
-void gather(const RasterItem& item, const Sorter& sorter, const RasterView& view, std::vector<Pieces>& out) {
+/// An item's vertices in the picture.
+void seeCorners(const RasterItem& item, const Sorter& sorter, std::vector<Corner>& corners, int begin, int end) {
+    for (int i = begin; i < end; ++i) {
+        corners[size_t(i)].world = item.worldFromShape.point(item.shape->shape.vertices[size_t(i)]);
+        sorter.see(corners[size_t(i)]);
+    }
+}
+
+/// Its triangles from `begin` to `end` (not included).
+void addTriangles(const RasterItem& item, const Sorter& sorter, const RasterView& view,
+                  const std::vector<Corner>& corners, int begin, int end, Pieces& to) {
     const DrawnShape& s = *item.shape;
-    const int n = int(s.shape.vertices.size());
-    std::vector<Corner> corners(static_cast<size_t>(n));
-    parallelRanges(n, 2048, [&](int begin, int end) {
-        for (int i = begin; i < end; ++i) {
-            corners[size_t(i)].world = item.worldFromShape.point(s.shape.vertices[size_t(i)]);
-            sorter.see(corners[size_t(i)]);
-        }
-    });
     const Eigen::Vector3d light = Eigen::Vector3d(-0.45, 0.8, 0.4).normalized();
     const bool pictures = !s.shape.uv.empty();
-    const auto triangles = [&](int begin, int end, Pieces& to) {
-        for (int i = begin; i < end; ++i) {
-            const DrawnShape::Triangle& t = s.triangles[size_t(i)];
-            std::array<Corner, 3> c{corners[size_t(t.vertex[0])], corners[size_t(t.vertex[1])],
-                                    corners[size_t(t.vertex[2])]};
-            if (!c[0].seen && !c[1].seen && !c[2].seen && !view.bends && !sorter.before(c[0].depth) &&
-                !sorter.before(c[1].depth) && !sorter.before(c[2].depth))
-                continue;
-            const Material& m = s.shape.materials[size_t(t.material)];
-            Drawn like;
-            if (size_t(t.material) < item.pictures.size() && pictures)
-                like.picture = item.pictures[size_t(t.material)].get();
-            if (like.picture)
-                for (size_t k = 0; k < 3; ++k) c[k].uv = s.shape.uv[size_t(t.corner[k])];
-            double shade = 1;
-            Eigen::Vector3d normal = item.worldFromShape.rotation * t.normal.cast<double>();
-            const Eigen::Vector3d to_eye =
-                view.parallel ? Eigen::Vector3d(-view.forward) : Eigen::Vector3d((view.eye - c[0].world).normalized());
-            // Cards have a face for each side; other faces may be looked at from behind.
-            if (normal.dot(to_eye) < 0) {
-                if (m.unlit) continue;
-                normal = -normal;
-            }
-            if (!m.unlit) shade = 0.34 + 0.46 * std::max(0.0, normal.dot(light)) + 0.2 * normal.dot(to_eye);
-            Eigen::Vector4d colour = m.colour.value_or(item.colour);
-            if (m.colour && m.unlit) colour.w() *= item.colour.w();
-            like.colour = packed(colour, shade);
-            like.blend = m.blend;
-            sorter.triangle(c, like, to);
+    for (int i = begin; i < end; ++i) {
+        const DrawnShape::Triangle& t = s.triangles[size_t(i)];
+        std::array<Corner, 3> c{corners[size_t(t.vertex[0])], corners[size_t(t.vertex[1])],
+                                corners[size_t(t.vertex[2])]};
+        if (!c[0].seen && !c[1].seen && !c[2].seen && !view.bends && !sorter.before(c[0].depth) &&
+            !sorter.before(c[1].depth) && !sorter.before(c[2].depth))
+            continue;
+        const Material& m = s.shape.materials[size_t(t.material)];
+        Drawn like;
+        if (size_t(t.material) < item.pictures.size() && pictures)
+            like.picture = item.pictures[size_t(t.material)].get();
+        if (like.picture)
+            for (size_t k = 0; k < 3; ++k) c[k].uv = s.shape.uv[size_t(t.corner[k])];
+        double shade = 1;
+        Eigen::Vector3d normal = item.worldFromShape.rotation * t.normal.cast<double>();
+        const Eigen::Vector3d to_eye =
+            view.parallel ? Eigen::Vector3d(-view.forward) : Eigen::Vector3d((view.eye - c[0].world).normalized());
+        // Cards have a face for each side; other faces may be looked at from behind.
+        if (normal.dot(to_eye) < 0) {
+            if (m.unlit) continue;
+            normal = -normal;
         }
-    };
-    const int count = item.solid ? int(s.triangles.size()) : 0;
-    const int chunks = std::clamp(count / 4096, 1, 16);
-    const size_t first = out.size();
-    out.resize(first + size_t(chunks));
-    parallelRanges(chunks, 1, [&](int begin, int end) {
-        for (int k = begin; k < end; ++k)
-            triangles(int(int64_t(count) * k / chunks), int(int64_t(count) * (k + 1) / chunks), out[first + size_t(k)]);
-    });
+        if (!m.unlit) shade = 0.34 + 0.46 * std::max(0.0, normal.dot(light)) + 0.2 * normal.dot(to_eye);
+        Eigen::Vector4d colour = m.colour.value_or(item.colour);
+        if (m.colour && m.unlit) colour.w() *= item.colour.w();
+        like.colour = packed(colour, shade);
+        like.blend = m.blend;
+        sorter.triangle(c, like, to);
+    }
+}
+
+void addStrokes(const RasterItem& item, const Sorter& sorter, const std::vector<Corner>& corners, Pieces& to) {
     if (!item.wire) return;
+    const DrawnShape& s = *item.shape;
     const uint32_t colour = packed(item.line, 1);
-    const auto edge = [&](int a, int b, Pieces& to) {
+    const auto edge = [&](int a, int b) {
         sorter.stroke(corners[size_t(a)], corners[size_t(b)], colour, item.lineWidth, to);
     };
     if (item.fullWire) {
         for (const DrawnShape::Triangle& t : s.triangles)
             for (size_t k = 0; k < 3; ++k)
-                if (t.vertex[k] < t.vertex[(k + 1) % 3]) edge(t.vertex[k], t.vertex[(k + 1) % 3], out[first]);
+                if (t.vertex[k] < t.vertex[(k + 1) % 3]) edge(t.vertex[k], t.vertex[(k + 1) % 3]);
     } else {
-        for (const auto& [a, b] : s.edges) edge(a, b, out[first]);
+        for (const auto& [a, b] : s.edges) edge(a, b);
     }
+}
+
+constexpr int largeItem = 8192;  ///< triangles from which on an item is shared between threads
+
+/// An item that is worth several threads.
+void gatherLarge(const RasterItem& item, const Sorter& sorter, const RasterView& view, std::vector<Pieces>& out) {
+    std::vector<Corner> corners(item.shape->shape.vertices.size());
+    parallelRanges(int(corners.size()), 2048,
+                   [&](int begin, int end) { seeCorners(item, sorter, corners, begin, end); });
+    const int count = item.solid ? int(item.shape->triangles.size()) : 0, chunks = std::clamp(count / 4096, 1, 16);
+    const size_t first = out.size();
+    out.resize(first + size_t(chunks));
+    parallelRanges(chunks, 1, [&](int begin, int end) {
+        for (int k = begin; k < end; ++k)
+            addTriangles(item, sorter, view, corners, int(int64_t(count) * k / chunks),
+                         int(int64_t(count) * (k + 1) / chunks), out[first + size_t(k)]);
+    });
+    addStrokes(item, sorter, corners, out[first]);
+}
+
+/// Many small ones: each thread takes some.
+void gatherSmall(const std::vector<const RasterItem*>& items, const Sorter& sorter, const RasterView& view,
+                 std::vector<Pieces>& out) {
+    const int count = int(items.size()), chunks = std::clamp(count / 8, 1, 16);
+    const size_t first = out.size();
+    out.resize(first + size_t(chunks));
+    parallelRanges(chunks, 1, [&](int begin, int end) {
+        std::vector<Corner> corners;
+        for (int k = begin; k < end; ++k)
+            for (int i = int(int64_t(count) * k / chunks); i < int(int64_t(count) * (k + 1) / chunks); ++i) {
+                const RasterItem& item = *items[size_t(i)];
+                const int vertices = int(item.shape->shape.vertices.size());
+                corners.resize(size_t(vertices));
+                seeCorners(item, sorter, corners, 0, vertices);
+                Pieces& to = out[first + size_t(k)];
+                if (item.solid) addTriangles(item, sorter, view, corners, 0, int(item.shape->triangles.size()), to);
+                addStrokes(item, sorter, corners, to);
+            }
+    });
 }
 
 RasterPicture halved(const RasterPicture& p) {
@@ -432,8 +467,13 @@ RasterPicture drawShapes(const std::vector<RasterItem>& items, const RasterView&
     out.argb.assign(size_t(out.width) * size_t(out.height), 0);
     const Sorter sorter(view, by, out.width, out.height);
     std::vector<Pieces> pieces;
-    for (const RasterItem& item : items)
-        if (item.shape) gather(item, sorter, view, pieces);
+    std::vector<const RasterItem*> small;
+    for (const RasterItem& item : items) {
+        if (!item.shape) continue;
+        if (int(item.shape->triangles.size()) >= largeItem) gatherLarge(item, sorter, view, pieces);
+        else small.push_back(&item);
+    }
+    if (!small.empty()) gatherSmall(small, sorter, view, pieces);
     // Far ones first; equal ones in the order of the list, so that a picture does not flicker.
     std::vector<const Drawn*> clear;
     for (const Pieces& p : pieces)
@@ -467,6 +507,12 @@ RasterPicture drawShapes(const std::vector<RasterItem>& items, const RasterView&
         }
     });
     return by == 2 ? halved(out) : out;
+}
+
+double pxAt(const RasterView& view, const Eigen::Vector3d& place, double length) {
+    const Eigen::Vector3d across = view.forward.unitOrthogonal();
+    const auto a = view.project(place), b = view.project(place + length * across);
+    return a && b ? (*a - *b).norm() : 1e9;
 }
 
 std::vector<std::vector<Eigen::Vector2d>> curveOf(const Eigen::Vector3d& a, const Eigen::Vector3d& b,

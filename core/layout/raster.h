@@ -54,6 +54,9 @@ struct RasterPicture {
 RasterPicture drawShapes(const std::vector<RasterItem>& items, const RasterView& view, int width, int height,
                          int samples = 1);
 
+/// How many px a view shows a length across the line of sight at a place; very many where the place can't be seen.
+double pxAt(const RasterView& view, const Eigen::Vector3d& place, double length);
+
 /// The path of a straight world line in the picture, in pieces that differ by less than a fifth of a pixel from the
 /// true curve; empty lists where it leaves what can be seen. One list a stretch.
 std::vector<std::vector<Eigen::Vector2d>> curveOf(const Eigen::Vector3d& a, const Eigen::Vector3d& b,

@@ -215,6 +215,27 @@ TEST(Raster, TwiceAsManySamplesSmoothAndKeepTheSize) {
     EXPECT_NEAR(area2 / area1, 1, 0.01);
 }
 
+TEST(Raster, SmallRoundThingsHaveFewerSidesAndTheirSize) {
+    for (const ThingKind& kind : allKinds()) {
+        const Shape full = shapeOf(kind), coarse = coarseShapeOf(kind);
+        const auto [low, high] = full.bounds();
+        const auto [a, b] = coarse.bounds();
+        EXPECT_LT((low - a).norm() + (high - b).norm(), 0.2 * (high - low).norm() + 1e-9) << kindWord(kind);
+        EXPECT_LE(coarse.faceCount(), full.faceCount()) << kindWord(kind);
+        EXPECT_EQ(coarse.materials.size(), full.materials.size()) << kindWord(kind);
+        if (std::holds_alternative<Ball>(kind) || std::holds_alternative<Post>(kind)) {
+            EXPECT_LT(4 * coarse.triangles().size(), 2 * full.triangles().size()) << kindWord(kind);
+            EXPECT_GT(volumeOf(coarse), 0.75 * volumeOf(full)) << kindWord(kind);
+        }
+    }
+    DrawnShapes shapes;
+    Thing t;
+    t.id = 1, t.kind = Ball();
+    EXPECT_LT(shapes.of(t, 0, 25, 20)->triangles.size(), shapes.of(t, 0, 25, 200)->triangles.size());
+    const RasterView view = viewOf(cameraWith(0));
+    EXPECT_NEAR(pxAt(view, {0, 1, 0}, 0.5), 500 * 0.5 / 5, 1e-9);
+}
+
 TEST(Raster, ParallelViewsAndEmptyOnes) {
     RasterView top;
     top.parallel = true;
