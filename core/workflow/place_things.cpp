@@ -7,6 +7,7 @@
 
 #include "base/by_id.h"
 #include "ground/plane.h"
+#include "ground/surface.h"
 #include "solve/minimal/resect.h"
 #include "workflow/ground_work.h"
 #include "workflow/mover_work.h"
@@ -65,7 +66,10 @@ std::optional<Similarity> patchAxes(const Shot& shot, const FlatPatch& patch, in
     const auto reference = shot.cameraAt(patch.referenceFrame), here = shot.cameraAt(frame);
     const auto map = patch.mapAt(frame);
     if (!reference || !here || !map) return std::nullopt;
-    const auto plane = fitPlane(pointsOf(shot, pathsOnPatch(shot, patch)));
+    // Features in front of it, or seen past its edge, are sorted out.
+    const std::vector<int> on = pathsOnPatch(shot, patch);
+    const auto surface = shot.groundBasis ? fitSurface(shot.groundBasis->points, on, true) : std::nullopt;
+    const auto plane = fitPlane(pointsOf(shot, surface ? surface->paths : on));
     if (!plane) return std::nullopt;
     // Nine points of it, from corner to corner, on the plane.
     Points3 world;

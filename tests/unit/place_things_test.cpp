@@ -16,6 +16,7 @@
 #include "layout/assets.h"
 #include "solved_shot.h"
 #include "workflow/gather_scene.h"
+#include "workflow/ground_work.h"
 #include "workflow/layout_work.h"
 #include "workflow/match_shot.h"
 
@@ -174,6 +175,46 @@ TEST_F(Placing, ASurfaceHoldsWhenSomeOfItsPointsAreGone) {
     ASSERT_TRUE(p && q);
     EXPECT_LT((*p - *q).norm(), 0.5) << "its heading must not jump to another point";
     EXPECT_LT(x.rotation.angularDistance(y.rotation), 0.02);
+}
+
+// A patch on the floor, tracked by the maps that its plane makes of it: what hangs on it stands still.
+TEST_F(Placing, OnAPatchOfTheFloorItStandsStill) {
+    Shot s = solved();
+    // Of the made-up shot only the floor: its other points float in the air, before the floor and behind it.
+    auto floorOnly = std::make_shared<SolveResult>(*s.solve);
+    std::erase_if(floorOnly->points, [](const SolvedPoint& p) { return p.pathId < 1000; });
+    s.solve = floorOnly;
+    const auto floor = axesOnPoints(
+        [&] {
+            std::vector<Eigen::Vector3d> out;
+            for (const int id : floorIds()) out.push_back(*s.worldPointOfPath(id));
+            return out;
+        }(),
+        s.worldPose(1012)->position);
+    ASSERT_TRUE(floor);
+    const auto cornersIn = [&](int frame) {
+        Corners out;
+        const double half = 1.3 * (*s.worldPointOfPath(floorIds()[0]) - *s.worldPointOfPath(floorIds()[1])).norm();
+        const Eigen::Vector3d own[4] = {{-half, 0, -half}, {half, 0, -half}, {half, 0, half}, {-half, 0, half}};
+        for (size_t k = 0; k < 4; ++k)
+            out[k] = s.cameraAt(frame)->project(floor->point(own[k])).value_or(Eigen::Vector2d::Zero());
+        return out;
+    };
+    FlatPatch patch;
+    patch.id = 1, patch.name = "floor", patch.referenceFrame = 1012;
+    patch.corners = cornersIn(1012);
+    for (int f = 1008; f <= 1016; ++f) patch.frames.push_back({f, *mapOfCorners(patch.corners, cornersIn(f)), 1, 1});
+    s.patches.push_back(patch);
+    int id = 0;
+    s = withThing(s, hung({Hang::On::patch, 1, {}}, {0.1, 0.2, 0}), &id);
+    const Similarity first = placed(s, id, 1012);
+    for (const int f : {1008, 1010, 1014, 1016}) {
+        const auto p = s.cameraAt(f)->project(first.translation),
+                   q = s.cameraAt(f)->project(placed(s, id, f).translation);
+        ASSERT_TRUE(p && q);
+        EXPECT_LT((*p - *q).norm(), 0.5) << f;
+    }
+    EXPECT_FALSE(PlacedThings(s, 1020).of(*s.thing(id))) << "it was not tracked there";
 }
 
 TEST_F(Placing, LoopsAreRefused) {
