@@ -41,7 +41,7 @@ void MainWindow::makeLayoutActions() {
     add("settle", tr("Settle: onto the surface that the plate shows under it"), tr("Settle"),
         QKeySequence(Qt::SHIFT | Qt::Key_D), {}, [this] { layoutEdits_.settle(); });
     add("hairOff", tr("A hair off the surface: 2 mm"), tr("A hair off"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_B),
-        {}, [this] { layoutEdits_.bottomToSurface(2); });
+        {}, [this] { layoutEdits_.hairOff(); });
     add("snapFeature", tr("Snap to the nearest solved feature"), tr("To feature"), {}, {},
         [this] { layoutEdits_.snapTo(LayoutEdits::Snap::feature); });
     add("snapAnchor", tr("Snap to the nearest anchor"), tr("To anchor"), {}, {},

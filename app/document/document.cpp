@@ -87,6 +87,12 @@ void Document::limitUndo() {
     }
 }
 
+void Document::carryThings(Shot& next) {
+    CarriedThings carried = carriedThings(shot_, next);
+    next.things = std::move(carried.things);
+    if (!carried.trouble.empty()) Q_EMIT troubled(QString::fromStdString(carried.trouble));
+}
+
 void Document::amendSolve(const Shot& solved) {
     if (solved.solveFrom != fingerprintOfSolveInput(shot_)) return;
     Shot next = shot_;
@@ -98,7 +104,7 @@ void Document::amendSolve(const Shot& solved) {
         if (const Mover* made = solved.mover(m.id); made && made->paths == m.paths)
             m.solve = made->solve, m.solveFrom = made->solveFrom;
     next = withGround(next, next.groundSpec);
-    next.things = carriedThings(shot_, next);
+    carryThings(next);
     amend(next);
 }
 
@@ -123,7 +129,7 @@ void Document::amend(const Shot& next) {
 
 void Document::takeResult(const QString& name, const JobResult& result) {
     Shot next = merged(shot_, result);
-    next.things = carriedThings(shot_, next);
+    carryThings(next);
     edit(name, next);
 }
 
@@ -154,7 +160,7 @@ void Document::setAside(const QSet<int>& pathIds, bool aside) {
 void Document::setGround(const QString& name, const GroundSpec& spec) {
     Shot next = withGround(shot_, spec);
     // The world changes, and everything in it stays where the picture shows it.
-    next.things = carriedThings(shot_, next);
+    carryThings(next);
     if (!next.ground->trouble.empty()) Q_EMIT troubled(QString::fromStdString(next.ground->trouble));
     edit(name, next);
 }

@@ -113,6 +113,8 @@ class Document : public QObject {
     void troubled(const QString& sentence);
 
   private:
+    /// Things of a shot with another solve or ground than the one there is now: where they hang.
+    void carryThings(Shot& next);
     void amend(const Shot& next);
     void replace(const Shot& shot);
     void takeResult(const QString& name, const JobResult& result);

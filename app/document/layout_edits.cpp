@@ -38,7 +38,7 @@ void LayoutEdits::takeFileSize() {
         Thing next = t;
         auto* mesh = std::get_if<Mesh>(&next.kind);
         const auto file = mesh ? assets().mesh(mesh->file) : nullptr;
-        if (!file) throw InputError("Select a mesh first.");
+        if (!file) throw InputError(tr("Select a mesh first.").toStdString());
         mesh->size = file->metresPerUnit.value_or(1);
         return next;
     });
@@ -128,10 +128,23 @@ void LayoutEdits::quarterTurn() {
     });
 }
 
-void LayoutEdits::bottomToSurface(double millimetres) {
-    edit(tr("Bottom to surface"), [&](const Thing& t) {
-        const double unit = document_.shot().ground->metric ? 0.001 : 0.0001;
-        return bottomOnSurface(document_.shot(), t, millimetres * unit, document_.frame());
+void LayoutEdits::bottomToSurface(double above) {
+    edit(tr("Bottom to surface"),
+         [&](const Thing& t) { return bottomOnSurface(document_.shot(), t, above, document_.frame()); });
+}
+
+void LayoutEdits::hairOff() {
+    constexpr double hair = 0.002;
+    edit(tr("A hair off the surface"), [&](const Thing& t) {
+        const Shot& shot = document_.shot();
+        double above = hair;
+        if (!shot.ground->metric) {
+            const auto camera = shot.worldPose(document_.frame());
+            const auto at = PlacedThings(shot, document_.frame()).of(t);
+            if (!camera || !at) throw InputError(tr("The thing has no place in this frame.").toStdString());
+            above = hair / 10 * (at->translation - camera->position).norm();
+        }
+        return bottomOnSurface(shot, t, above, document_.frame());
     });
 }
 
@@ -140,7 +153,7 @@ void LayoutEdits::snapTo(Snap target) {
         const Shot& shot = document_.shot();
         const PlacedThings placed(shot, document_.frame());
         auto world = placed.of(t);
-        if (!world) throw InputError("The thing has no place in this frame.");
+        if (!world) throw InputError(tr("The thing has no place in this frame.").toStdString());
         std::optional<Eigen::Vector3d> best;
         const auto offer = [&](const Eigen::Vector3d& p) {
             if (!best || (p - world->translation).norm() < (*best - world->translation).norm()) best = p;
@@ -356,7 +369,8 @@ void LayoutEdits::setOutside(const char* key, bool after, Outside outside) {
     edit(tr("Before and after the keys"), [&](const Thing& t) {
         Thing next = t;
         ThingKeys::each(next.keys, [&](const char* word, const char*, auto& animated) {
-            if (!animated.empty() && (!key || std::string_view(word) == key)) (after ? animated.after : animated.before) = outside;
+            if (!animated.empty() && (!key || std::string_view(word) == key))
+                (after ? animated.after : animated.before) = outside;
         });
         return next;
     });

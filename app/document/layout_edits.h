@@ -27,7 +27,10 @@ class LayoutEdits : public QObject {
     /// Onto the surface that the plate's pictures show under it.
     void settle();
     void quarterTurn();
-    void bottomToSurface(double millimetres);
+    /// Its bottom that far over the surface, world units.
+    void bottomToSurface(double above);
+    /// 2 mm over it; in a world without a scale as much as that is at ten metres from the camera.
+    void hairOff();
     enum class Snap { feature, anchor, planeEdge };
     /// The foot to the nearest one of these.
     void snapTo(Snap target);

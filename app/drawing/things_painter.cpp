@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "drawing/things_painter.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "layout/assets.h"
@@ -35,6 +36,30 @@ void drawMark(QPainter& painter, const Thing& thing, const Shape& shape, const S
 }
 
 }  // namespace
+
+ThingsView thingsView(const Projector& project, QSize size, const Eigen::Vector3d& eye,
+                      const Eigen::Vector3d& forward) {
+    ThingsView view;
+    view.project = project;
+    view.size = size;
+    view.raster.project = [project](const Eigen::Vector3d& p) -> std::optional<Eigen::Vector2d> {
+        const auto at = project(p);
+        return at ? std::optional(Eigen::Vector2d(at->x() - 0.5, at->y() - 0.5)) : std::nullopt;
+    };
+    view.raster.eye = eye;
+    view.raster.forward = forward;
+    return view;
+}
+
+Shot withMoved(const Shot& shot, const std::optional<Thing>& moved) {
+    Shot out = shot;
+    if (!moved) return out;
+    const auto there =
+        std::find_if(out.things.begin(), out.things.end(), [&](const Thing& t) { return t.id == moved->id; });
+    if (there != out.things.end()) *there = *moved;
+    else out.things.push_back(*moved);
+    return out;
+}
 
 QColor thingLine(bool selected) { return selected ? Theme::current().accent : Theme::current().teal; }
 

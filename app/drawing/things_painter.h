@@ -21,6 +21,13 @@ struct ThingsView {
                               ///< picture can be used again
 };
 
+/// A view by its projector: pixels' middles lie half a pixel inside of the widget's coordinates. `forward` is unit,
+/// world; the rest of the raster's numbers is the view's own.
+ThingsView thingsView(const Projector& project, QSize size, const Eigen::Vector3d& eye, const Eigen::Vector3d& forward);
+
+/// The shot with a thing that is being dragged or placed, as it is now.
+Shot withMoved(const Shot& shot, const std::optional<Thing>& moved);
+
 /// Draws the things of a shot in a view, with depth, and finds the one under a pointer. Keeps shapes and the last
 /// picture.
 class ThingsPainter {

@@ -159,7 +159,7 @@ void LayoutPage::buildPlace() {
     over_->setObjectName("thingOver");
     over_->setToolTip(tr("How far its bottom lies over what it hangs on"));
     rows_.push_back(over_->parentWidget());
-    connect(over_, &NumberField::edited, this, [this](double v) { edits_.bottomToSurface(v); });
+    connect(over_, &NumberField::edited, this, [this](double v) { edits_.bottomToSurface(v / 1000); });
     scale_ = number(tr("Scale"), 3, QStringLiteral("×"));
     scale_->setObjectName("thingScale");
     rows_.push_back(scale_->parentWidget());
@@ -323,10 +323,13 @@ void LayoutPage::refresh() {
         position_[size_t(k)]->setValue(at.translation[k]);
         turn_[size_t(k)]->setValue(turn[k] / degree);
     }
-    const auto over = bottomOverSurface(shot, *t, frame);
+    // There are millimetres once there is a scale, and only what hangs on a surface is over it.
+    const Hang::On what = t->hang.on;
+    const bool surface =
+        what == Hang::On::ground || what == Hang::On::surface || what == Hang::On::plane || what == Hang::On::patch;
+    const auto over = shot.ground->metric && surface ? bottomOverSurface(shot, *t, frame) : std::nullopt;
     over_->parentWidget()->setVisible(over.has_value());
-    // Before there is a scale, a unit is taken for ten metres, as far as the middle of the scene lies.
-    over_->setValue(over.value_or(0) * (shot.ground->metric ? 1000 : 10000));
+    over_->setValue(over.value_or(0) * 1000);
     scale_->setValue(at.scale);
     const QColor c = colourOf(t->colourAt(frame));
     colour_->setStyleSheet(

@@ -400,32 +400,12 @@ void PlateCanvas::drawPhoto(QPainter& painter) {
                    inHand && photo_ ? photo_->spot() : -1);
 }
 
-/// The shot with the thing that is being dragged or placed.
-Shot PlateCanvas::shownShot() const {
-    Shot out = document_.shot();
-    if (!moved_) return out;
-    bool there = false;
-    for (Thing& t : out.things)
-        if (t.id == moved_->id) t = *moved_, there = true;
-    if (!there) out.things.push_back(*moved_);
-    return out;
-}
-
 void PlateCanvas::drawThings(QPainter& painter) {
     CameraPose pose;
     const auto project3d = projector(pose);
-    const Shot shot = shownShot();
+    const Shot shot = withMoved(document_.shot(), moved_);
     if (!project3d || shot.things.empty()) return;
-    ThingsView view;
-    view.project = project3d;
-    view.size = size();
-    view.raster.project = [project3d](const Eigen::Vector3d& p) -> std::optional<Eigen::Vector2d> {
-        const auto at = project3d(p);
-        // Pixels' middles lie half a pixel inside of the widget's coordinates.
-        return at ? std::optional(Eigen::Vector2d(at->x() - 0.5, at->y() - 0.5)) : std::nullopt;
-    };
-    view.raster.eye = pose.position;
-    view.raster.forward = pose.worldFromCamera * Eigen::Vector3d(0, 0, -1);
+    ThingsView view = thingsView(project3d, size(), pose.position, pose.worldFromCamera * Eigen::Vector3d(0, 0, -1));
     view.raster.nearest = nearestShown(shot);
     const auto lens = shot.lensAt(document_.frame());
     view.raster.bends = !undistortedShown_ && lens && !lens->lens.isZero();

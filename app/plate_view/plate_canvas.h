@@ -145,7 +145,6 @@ class PlateCanvas : public QWidget {
     void centreOnSelected();
     [[nodiscard]] QString damage() const;
     [[nodiscard]] Projector projector(CameraPose& pose) const;
-    [[nodiscard]] Shot shownShot() const;
     [[nodiscard]] CanvasTool& active() const;
 
     Document& document_;

@@ -245,22 +245,9 @@ ThingGizmo SceneCanvas::thingGizmo() const {
 }
 
 void SceneCanvas::drawThings(QPainter& painter, const Projector& project, const Eigen::Vector3d& eye) {
-    Shot shot = document_.shot();
-    if (moved_) {
-        bool there = false;
-        for (Thing& t : shot.things)
-            if (t.id == moved_->id) t = *moved_, there = true;
-        if (!there) shot.things.push_back(*moved_);
-    }
+    const Shot shot = withMoved(document_.shot(), moved_);
     if (shot.things.empty()) return;
-    ThingsView view;
-    view.project = project;
-    view.size = size();
-    view.raster.project = [project](const Eigen::Vector3d& p) -> std::optional<Eigen::Vector2d> {
-        const auto at = project(p);
-        return at ? std::optional(Eigen::Vector2d(at->x() - 0.5, at->y() - 0.5)) : std::nullopt;
-    };
-    view.raster.eye = eye;
+    ThingsView view = thingsView(project, size(), eye, Eigen::Vector3d(0, 0, -1));
     if (mode_ == SceneMode::throughLens) {
         const auto pose = shot.worldPose(document_.frame());
         if (!pose) return;

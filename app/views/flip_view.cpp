@@ -124,15 +124,8 @@ void FlipView::paintPart(QPainter& painter, int part, const QRect& at) {
         if (!pixel || std::fabs(pixel->x()) > 50000 || std::fabs(pixel->y()) > 50000) return std::nullopt;
         return origin + QPointF((pixel->x() + 0.5) * zoom * ax, (pixel->y() + 0.5) * zoom);
     };
-    ThingsView view;
-    view.project = project;
-    view.size = size();
-    view.raster.project = [project](const Eigen::Vector3d& p) -> std::optional<Eigen::Vector2d> {
-        const auto q = project(p);
-        return q ? std::optional(Eigen::Vector2d(q->x() - 0.5, q->y() - 0.5)) : std::nullopt;
-    };
-    view.raster.eye = camera->pose().position;
-    view.raster.forward = camera->pose().worldFromCamera * Eigen::Vector3d(0, 0, -1);
+    ThingsView view = thingsView(project, size(), camera->pose().position,
+                                 camera->pose().worldFromCamera * Eigen::Vector3d(0, 0, -1));
     view.raster.nearest = 1e-3 * extent;
     view.raster.bends = !camera->lens().lens.isZero();
     view.key = {origin.x(), origin.y(), zoom};

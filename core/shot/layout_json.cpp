@@ -3,6 +3,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "base/file_paths.h"
 #include "layout/thing_json.h"
 #include "shot/json_parts.h"
 
@@ -13,14 +14,6 @@ using nlohmann::json;
 namespace {
 
 constexpr double degree = thing_json::degree;
-
-std::string relativeTo(const std::string& file, const std::filesystem::path& folder) {
-    if (folder.empty() || file.empty()) return file;
-    std::error_code code;
-    const auto relative = std::filesystem::proximate(std::filesystem::absolute(file, code),
-                                                     std::filesystem::absolute(folder, code), code);
-    return code ? file : relative.generic_string();
-}
 
 /// Calls `with` for every file that a thing names.
 template <class With>

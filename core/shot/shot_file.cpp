@@ -6,6 +6,7 @@
 
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "base/file_paths.h"
 #include "base/text.h"
 #include "shot/chart_json.h"
 #include "shot/feature_json.h"
@@ -33,15 +34,8 @@ constexpr const char* zoomNames[] = {"automatic", "constant", "zooms"};
 constexpr const char* encodingNames[] = {"display", "linear", "log"};
 
 json plateJson(const Shot& s, const std::filesystem::path& folder) {
-    std::string spec = s.plateSpec;
-    std::error_code code;
-    if (!folder.empty() && !spec.empty()) {
-        const auto relative = std::filesystem::proximate(std::filesystem::absolute(spec, code),
-                                                         std::filesystem::absolute(folder, code), code);
-        if (!code) spec = relative.generic_string();
-    }
     const PlateInfo& p = s.plate;
-    json j{{"path", spec},
+    json j{{"path", relativeTo(s.plateSpec, folder)},
            {"width", p.width},
            {"height", p.height},
            {"rate", rational(p.rate)},

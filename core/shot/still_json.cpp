@@ -3,6 +3,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "base/file_paths.h"
 #include "shot/json_parts.h"
 #include "shot/lens_json.h"
 
@@ -32,17 +33,14 @@ std::vector<StillMark> marksFrom(const json& j) {
 }  // namespace
 
 json stillJson(const ReferenceStill& s, const std::filesystem::path& folder) {
-    std::string file = s.file;
-    std::error_code code;
-    if (!folder.empty()) {
-        const auto relative = std::filesystem::proximate(std::filesystem::absolute(file, code),
-                                                         std::filesystem::absolute(folder, code), code);
-        if (!code) file = relative.generic_string();
-    }
-    json j{{"id", s.id},         {"name", s.name},
-           {"path", file},       {"width", s.width},
-           {"height", s.height}, {"pixel_aspect", s.pixelAspect},
-           {"on", s.on},         {"marks", marksJson(s.marks)}};
+    json j{{"id", s.id},
+           {"name", s.name},
+           {"path", relativeTo(s.file, folder)},
+           {"width", s.width},
+           {"height", s.height},
+           {"pixel_aspect", s.pixelAspect},
+           {"on", s.on},
+           {"marks", marksJson(s.marks)}};
     if (s.focalPx) j["metadata_focal_px"] = *s.focalPx;
     return j;
 }

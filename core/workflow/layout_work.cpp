@@ -11,6 +11,7 @@
 #include "base/text.h"
 #include "ground/transform_text.h"
 #include "layout/assets.h"
+#include "workflow/patch_axes.h"
 #include "workflow/place_things.h"
 
 namespace va {
@@ -410,7 +411,12 @@ std::string hangWordsOf(const Shot& shot, const Hang& hang) {
         case Hang::On::plane: return named(shot.groundSpec.plane(hang.id), "?");
         case Hang::On::thing: return named(shot.thing(hang.id), "?");
         case Hang::On::mover: return named(shot.mover(hang.id), "?");
-        case Hang::On::patch: return named(shot.patch(hang.id), "?");
+        case Hang::On::patch: {
+            const FlatPatch* p = shot.patch(hang.id);
+            return p && patchDistanceAssumed(shot, *p)
+                       ? text("%s, which moves by itself, at the distance of the features around it", p->name.c_str())
+                       : named(p, "?");
+        }
         case Hang::On::camera: return text("the camera");
     }
     return {};

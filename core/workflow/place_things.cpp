@@ -6,11 +6,10 @@
 #include <unordered_map>
 
 #include "base/by_id.h"
+#include "base/text.h"
 #include "ground/plane.h"
-#include "ground/surface.h"
-#include "solve/minimal/resect.h"
-#include "workflow/ground_work.h"
 #include "workflow/mover_work.h"
+#include "workflow/patch_axes.h"
 
 namespace va {
 namespace {
@@ -60,58 +59,6 @@ std::optional<Similarity> axesOnPoints(const std::vector<Eigen::Vector3d>& point
         return Similarity{1, Eigen::Quaterniond(r).normalized(), origin};
     }
     return std::nullopt;
-}
-
-std::optional<Similarity> patchAxes(const Shot& shot, const FlatPatch& patch, int frame) {
-    const auto reference = shot.cameraAt(patch.referenceFrame), here = shot.cameraAt(frame);
-    const auto map = patch.mapAt(frame);
-    if (!reference || !here || !map) return std::nullopt;
-    // Features in front of it, or seen past its edge, are sorted out.
-    const std::vector<int> on = pathsOnPatch(shot, patch);
-    const auto surface = shot.groundBasis ? fitSurface(shot.groundBasis->points, on, true) : std::nullopt;
-    const auto plane = fitPlane(pointsOf(shot, surface ? surface->paths : on));
-    if (!plane) return std::nullopt;
-    // Nine points of it, from corner to corner, on the plane.
-    Points3 world;
-    Points2 seen;
-    std::array<Eigen::Vector3d, 4> corners;
-    const auto onPlane = [&](const Eigen::Vector2d& pixel) -> std::optional<Eigen::Vector3d> {
-        const auto ray = reference->ray(pixel);
-        const double down = ray ? plane->normal.dot(ray->direction) : 0;
-        const double t = std::fabs(down) > 1e-9 ? -plane->distance(ray->origin) / down : -1;
-        return t > 0 ? std::optional(ray->at(t)) : std::nullopt;
-    };
-    for (size_t k = 0; k < 4; ++k) {
-        const auto p = onPlane(patch.corners[k]);
-        if (!p) return std::nullopt;
-        corners[k] = *p;
-    }
-    for (const double a : {0.0, 0.5, 1.0})
-        for (const double b : {0.0, 0.5, 1.0}) {
-            const Eigen::Vector2d pixel = (1 - a) * ((1 - b) * patch.corners[0] + b * patch.corners[1]) +
-                                          a * ((1 - b) * patch.corners[3] + b * patch.corners[2]);
-            const auto p = onPlane(pixel);
-            const auto ray = here->ray(throughMap(*map, pixel));
-            if (!p || !ray) return std::nullopt;
-            // Of a rolling shutter the ray of the row, seen from the pose of the middle one.
-            const Eigen::Vector3d d = here->pose().worldFromCamera.conjugate() * ray->direction;
-            if (!(d.z() < 0)) return std::nullopt;
-            world.push_back(*p);
-            seen.emplace_back(d.x() / -d.z(), -d.y() / -d.z());
-        }
-    const double f = here->lens().focalPx;
-    const View view = refineView(viewFromPose(here->pose()), world, seen, std::vector<double>(world.size(), f * f), 10);
-    // Patch in the frame from patch in its reference frame: the camera as it is, after what the patch sees of it.
-    const CameraPose sees = poseFromView(view);
-    const Similarity moved = similarityOf(here->pose()).after(similarityOf(sees).inverse());
-    Eigen::Vector3d y = plane->normal, x = (corners[1] - corners[0]).normalized();
-    if (y.dot(reference->pose().position - corners[0]) < 0) y = -y;
-    x = (x - x.dot(y) * y).normalized();
-    Eigen::Matrix3d r;
-    r.col(0) = x, r.col(1) = y, r.col(2) = x.cross(y);
-    if (!r.allFinite()) return std::nullopt;
-    const Similarity at{1, Eigen::Quaterniond(r).normalized(), (corners[0] + corners[1] + corners[2] + corners[3]) / 4};
-    return moved.after(at);
 }
 
 std::optional<Similarity> PlacedThings::axesOf(const Hang& hang) const { return axesOf(hang, 0); }
@@ -278,15 +225,26 @@ void holdOnTo(const Shot& before, const Shot& now, const Similarity& change, Thi
 
 }  // namespace
 
-std::vector<Thing> carriedThings(const Shot& before, const Shot& now) {
-    std::vector<Thing> out = now.things;
+CarriedThings carriedThings(const Shot& before, const Shot& now) {
+    CarriedThings carried{now.things, {}};
+    std::vector<Thing>& out = carried.things;
     const auto& a = before.ground->worldFromSolve;
     const auto& b = now.ground->worldFromSolve;
     if (before.solve == now.solve && a.scale == b.scale && a.rotation.coeffs() == b.rotation.coeffs() &&
         a.translation == b.translation)
-        return out;
+        return carried;
     const auto change = changeOfWorld(before, now);
-    if (!change) return out;
+    if (!change) {
+        const auto inWorld = std::count_if(out.begin(), out.end(), [](const Thing& t) {
+            return t.hang.on == Hang::On::world || t.hang.on == Hang::On::ground;
+        });
+        if (inWorld > 0 && before.hasWorld() && now.hasWorld())
+            carried.trouble = text(
+                "This solve has fewer than four features in common with the one before: %ld things on the ground or in "
+                "the world keep their numbers. Check where they stand, and drag them.",
+                long(inWorld));
+        return carried;
+    }
     const double heading = headingOf(change->rotation);
     const Eigen::Quaterniond level(Eigen::AngleAxisd(heading, Eigen::Vector3d::UnitY()));
     for (Thing& t : out) {
@@ -312,7 +270,7 @@ std::vector<Thing> carriedThings(const Shot& before, const Shot& now) {
             if (fields[i].unit == FieldUnit::world)
                 setField(t.kind, i, std::clamp(fields[i].value * change->scale, fields[i].low, fields[i].high));
     }
-    return out;
+    return carried;
 }
 
 }  // namespace va

@@ -40,15 +40,14 @@ bool wouldLoop(const Shot& shot, int thing, int parent);
 /// X towards the first of them that lies apart from the middle. Nothing for fewer than three, or for points on a line.
 std::optional<Similarity> axesOnPoints(const std::vector<Eigen::Vector3d>& points, const Eigen::Vector3d& viewer);
 
-/// Where a patch stands in a frame: axes as Hang::On::patch has them. Its corners lie on the plane through the features
-/// on it in its reference frame; in each other frame it is turned and moved as the tracked region says (least squares
-/// over nine of its points). Nothing where it was not found, or there is no such plane.
-std::optional<Similarity> patchAxes(const Shot& shot, const FlatPatch& patch, int frame);
-
 /// The things of a shot whose solve, ground or scale became another one. What hangs on something solved stays there,
 /// its offset turned and scaled with the world; what stands on the ground stands on the new ground; the rest moves
 /// along with the points that both have in common. Sizes in world units change with the scale, so that the picture
 /// shows them as before; sizes in metres stay.
-std::vector<Thing> carriedThings(const Shot& before, const Shot& now);
+struct CarriedThings {
+    std::vector<Thing> things;
+    std::string trouble;  ///< for the artist, where both have too few points in common to tell; else empty
+};
+CarriedThings carriedThings(const Shot& before, const Shot& now);
 
 }  // namespace va

@@ -196,10 +196,22 @@ class LayoutTest : public QObject {
                       M_PI / 2) < 1e-9);
         ui.type("thingPosition1", "0.7");
         QTest::keyClick(&ui.window, Qt::Key_B, Qt::ControlModifier | Qt::ShiftModifier);
-        const double unit = ui.document.shot().ground->metric ? 0.001 : 0.0001;
-        QVERIFY(std::fabs(ui.document.shot().thing(id)->position.y() - 2 * unit) < 1e-9);
+        // A world without a scale has no millimetres.
+        QVERIFY(!ui.document.shot().ground->metric);
+        const double hair = ui.document.shot().thing(id)->position.y();
+        QVERIFY(hair > 0 && hair < 0.05);
+        QVERIFY(!ui.window.findChild<QLineEdit*>("thingOver")->isVisible());
+        Shot metric = ui.document.shot();
+        auto ground = std::make_shared<GroundFit>(*metric.ground);
+        ground->metric = true;
+        metric.ground = ground;
+        for (Thing& t : metric.things) t.hang = {Hang::On::ground, 0, {}};
+        ui.document.edit("scale", metric);
+        ui.document.selectThing(id);
+        QTest::keyClick(&ui.window, Qt::Key_B, Qt::ControlModifier | Qt::ShiftModifier);
+        QVERIFY(std::fabs(ui.document.shot().thing(id)->position.y() - 0.002) < 1e-9);
         ui.type("thingOver", "5");
-        QVERIFY(std::fabs(ui.document.shot().thing(id)->position.y() - 5 * unit) < 1e-9);
+        QVERIFY(std::fabs(ui.document.shot().thing(id)->position.y() - 0.005) < 1e-9);
     }
 
     void copiedOntoAnothersPlace() {

@@ -12,6 +12,7 @@
 #include "base/error.h"
 #include "exchange/usda.h"
 #include "exchange/verify.h"
+#include "ground/region_slant.h"
 #include "ground/transform_text.h"
 #include "layout/assets.h"
 #include "solved_shot.h"
@@ -19,6 +20,7 @@
 #include "workflow/ground_work.h"
 #include "workflow/layout_work.h"
 #include "workflow/match_shot.h"
+#include "workflow/patch_axes.h"
 
 namespace va {
 namespace {
@@ -62,7 +64,7 @@ class Placing : public ::testing::Test {
         spec.byHand.rotation = Eigen::AngleAxisd(0.8, Eigen::Vector3d::UnitY());
         spec.byHand.translation = {3, 0, -1};
         Shot next = withGround(s, spec);
-        next.things = carriedThings(s, next);
+        next.things = carriedThings(s, next).things;
         return next;
     }
 };
@@ -82,7 +84,7 @@ TEST_F(Placing, OnAPointItFollowsThePoint) {
         if (p.pathId == point) p.position += Eigen::Vector3d(0.1, 0.2, 0.3);
     c.solve = moved;
     c = withGround(c, c.groundSpec);
-    c.things = carriedThings(a, c);
+    c.things = carriedThings(a, c).things;
     EXPECT_LT((placed(c, id).translation - *c.worldPointOfPath(point)).norm(), 1e-9);
 }
 
@@ -146,7 +148,7 @@ TEST_F(Placing, WhatStandsOnTheGroundStandsOnTheNewOne) {
     spec.byHand.rotation = Eigen::AngleAxisd(0.07, Eigen::Vector3d(1, 0, 0.5).normalized());
     spec.byHand.scale = 0.4;
     Shot b = withGround(a, spec);
-    b.things = carriedThings(a, b);
+    b.things = carriedThings(a, b).things;
     EXPECT_NEAR(placed(b, id).translation.y(), 0, 1e-9);
     EXPECT_NEAR((placed(b, id).rotation * Eigen::Vector3d::UnitY()).y(), 1, 1e-12) << "upright";
     EXPECT_NEAR(std::get<Box>(b.thing(id)->kind).width, 0.4, 1e-9);
@@ -155,7 +157,7 @@ TEST_F(Placing, WhatStandsOnTheGroundStandsOnTheNewOne) {
     post.kind = Post();
     Shot c = withThing(a, post, &id);
     Shot d = withGround(c, spec);
-    d.things = carriedThings(c, d);
+    d.things = carriedThings(c, d).things;
     EXPECT_EQ(std::get<Post>(d.thing(id)->kind).height, 1.8);
 }
 
@@ -169,7 +171,7 @@ TEST_F(Placing, ASurfaceHoldsWhenSomeOfItsPointsAreGone) {
     std::erase_if(fewer->points, [&](const SolvedPoint& p) { return p.pathId == some[0] || p.pathId == some[3]; });
     b.solve = fewer;
     b = withGround(b, b.groundSpec);
-    b.things = carriedThings(a, b);
+    b.things = carriedThings(a, b).things;
     const Similarity x = placed(a, id), y = placed(b, id);
     const auto p = a.cameraAt(1010)->project(x.translation), q = b.cameraAt(1010)->project(y.translation);
     ASSERT_TRUE(p && q);
@@ -215,6 +217,95 @@ TEST_F(Placing, OnAPatchOfTheFloorItStandsStill) {
         EXPECT_LT((*p - *q).norm(), 0.5) << f;
     }
     EXPECT_FALSE(PlacedThings(s, 1020).of(*s.thing(id))) << "it was not tracked there";
+}
+
+// A board that turns and drifts by itself, with no solved feature on it: what hangs on it turns and drifts along. No
+// picture tells its size from its distance, so it is compared in the picture, at the same share of the board's size.
+TEST_F(Placing, OnAPatchThatMovesByItselfItMovesAlong) {
+    Shot s = solved();
+    auto without = std::make_shared<SolveResult>(*s.solve);
+    s.solve = without;
+    const int reference = 1012;
+    const auto camera = *s.cameraAt(reference);
+    const double away = 0.4 * (s.worldPoint(s.solve->points[0]) - camera.pose().position).norm();
+    const Eigen::Vector3d start =
+        camera.pose().position + away * (camera.pose().worldFromCamera * Eigen::Vector3d(0.03, 0.02, -1));
+    const auto boardIn = [&](int frame) {
+        const double t = frame - reference;
+        const Eigen::Quaterniond turn = camera.pose().worldFromCamera *
+                                        Eigen::AngleAxisd(1.2 + 0.05 * t, Eigen::Vector3d::UnitX()) *
+                                        Eigen::AngleAxisd(0.3 - 0.06 * t, Eigen::Vector3d::UnitZ());
+        return Similarity{1, turn, start + away * 0.004 * t * Eigen::Vector3d(1, 0.3, 0.5)};
+    };
+    // Not a rectangle: its corners alone would tell a wrong slant.
+    const double half = 0.07 * away;
+    const Eigen::Vector3d own[4] = {{-half, 0, -half}, {0.6 * half, 0, -half}, {half, 0, half}, {-1.3 * half, 0, half}};
+    const auto cornersIn = [&](int frame) {
+        Corners out;
+        for (size_t k = 0; k < 4; ++k)
+            out[k] = s.cameraAt(frame)->project(boardIn(frame).point(own[k])).value_or(Eigen::Vector2d::Zero());
+        return out;
+    };
+    // What is solved lies around the board, not on it.
+    FlatPatch patch;
+    patch.id = 1, patch.name = "board", patch.referenceFrame = reference;
+    patch.corners = cornersIn(reference);
+    for (int f = 1004; f <= 1020; ++f) patch.frames.push_back({f, *mapOfCorners(patch.corners, cornersIn(f)), 1, 1});
+    s.patches.push_back(patch);
+    ASSERT_TRUE(patchDistanceAssumed(s, patch)) << "no feature may be on it";
+    const auto axes = patchAxes(s, patch, reference);
+    ASSERT_TRUE(axes);
+    // The normal is the board's, not that of a rectangle.
+    const Eigen::Vector3d normal = boardIn(reference).rotation * Eigen::Vector3d::UnitY();
+    EXPECT_GT(std::fabs(normal.dot(axes->rotation * Eigen::Vector3d::UnitY())), std::cos(0.01));
+    // A place over the board, with the share of the board's size that the assumed distance gives it.
+    const Eigen::Vector3d over = boardIn(reference).point({0.3 * half, 0.5 * half, 0.2 * half});
+    const Eigen::Vector3d eye = camera.pose().position;
+    const double share = (axes->translation - eye).norm() / [&] {
+        Eigen::Vector3d sum(0, 0, 0);
+        for (const Eigen::Vector3d& p : own) sum += boardIn(reference).point(p) / 4;
+        return (sum - eye).norm();
+    }();
+    int id = 0;
+    s = withThing(s, hung({Hang::On::patch, 1, {}}, axes->inverse().point(eye + share * (over - eye))), &id);
+    for (const int f : {1004, 1008, 1012, 1016, 1020}) {
+        const auto truth = s.cameraAt(f)->project(boardIn(f).point({0.3 * half, 0.5 * half, 0.2 * half}));
+        const auto got = s.cameraAt(f)->project(placed(s, id, f).translation);
+        ASSERT_TRUE(truth && got);
+        EXPECT_LT((*truth - *got).norm(), 0.5) << f;
+    }
+    EXPECT_NE(hangWordsOf(s, s.thing(id)->hang).find("moves by itself"), std::string::npos);
+}
+
+// Without frames that tell it, a rectangle's slant is told by its corners; what can't be one faces the camera.
+TEST(RegionNormal, ByCornersAloneOrFacing) {
+    const Eigen::Vector3d normal = Eigen::Vector3d(0.3, -0.5, -0.9).normalized();
+    const Eigen::Vector3d a = normal.cross(Eigen::Vector3d::UnitX()).normalized(), b = normal.cross(a), at(0.2, 0.1, 4);
+    NormalisedCorners rectangle;
+    const Eigen::Vector3d own[4] = {at - a - 0.6 * b, at + a - 0.6 * b, at + a + 0.6 * b, at - a + 0.6 * b};
+    for (size_t k = 0; k < 4; ++k) rectangle[k] = own[k].hnormalized();
+    const auto found = regionNormal(rectangle, {}, 1e-4);
+    ASSERT_TRUE(found);
+    EXPECT_GT(found->dot(normal), 1 - 1e-9);
+    NormalisedCorners kite = rectangle;
+    kite[2] += Eigen::Vector2d(0.3, 0.2);
+    const auto other = regionNormal(kite, {}, 1e-4);
+    ASSERT_TRUE(other);
+    EXPECT_GT(other->dot(Eigen::Vector3d(0, 0, -1)), 0.9);
+    EXPECT_FALSE(regionNormal({Eigen::Vector2d(0, 0), {0.1, 0}, {0.2, 0}, {0.3, 0}}, {}, 1e-4));
+}
+
+TEST_F(Placing, FewFeaturesInCommonAreSaid) {
+    int id = 0;
+    const Shot a = with(hung({Hang::On::ground, 0, {}}), &id);
+    Shot b = a;
+    auto other = std::make_shared<SolveResult>(*a.solve);
+    for (SolvedPoint& p : other->points) p.pathId += 100000;
+    b.solve = other;
+    const CarriedThings carried = carriedThings(a, b);
+    EXPECT_EQ(carried.things[0].position, a.things[0].position);
+    EXPECT_NE(carried.trouble.find("fewer than four features"), std::string::npos);
+    EXPECT_EQ(carriedThings(a, a).trouble, "");
 }
 
 TEST_F(Placing, LoopsAreRefused) {
