@@ -27,5 +27,6 @@ void addLensCommands(CommandLine& program, Command& run);
 void addResampleCommands(CommandLine& program, Command& run);
 void addLayoutCommand(CommandLine& program, Command& run);
 void addExportCommand(CommandLine& program, Command& run);
+void addConvertCommands(CommandLine& program, Command& run);
 
 }  // namespace va

@@ -113,7 +113,7 @@ int match(const MatchArguments& a) {
         const SceneExport scene = gatherScene(shot);
         slip = scene.slipPx;
         for (const ExportFormat* f : exportFormats())
-            checks.push_back(exportAndVerify(scene, *f, folder.file(f->fileName)));
+            if (f->byDefault) checks.push_back(exportAndVerify(scene, *f, folder.file(f->fileName)));
         shot.exportedFrom = fingerprintOfExportInput(shot);
         shot.exportReport = checks.front().sentence;
         for (const ExportCheck& c : checks) shot.exportFailed = shot.exportFailed || !c.passed;

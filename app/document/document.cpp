@@ -357,30 +357,17 @@ void Document::solve() {
              [](const Shot& s, Progress& p, Shot&) { return withSolve(s, p); });
 }
 
-QStringList Document::exportTo(const QString& folder, bool undistorted) {
-    if (!QDir().mkpath(folder))
-        throw InputError(tr("The folder \"%1\" can't be made. Choose another.").arg(folder).toStdString());
-    SceneExport scene = gatherScene(shot_);
-    if (undistorted) scene = undistortedScene(scene, Overscan::whole);
-    QStringList sentences;
+void Document::tookExport(const ExportRun& run, quint64 from) {
     double largest = 0;
-    bool passed = true;
-    for (const ExportFormat* format : exportFormats()) {
-        const ExportCheck check =
-            exportAndVerify(scene, *format, std::filesystem::path(folder.toStdString()) / format->fileName);
-        sentences << QString::fromStdString(check.sentence);
-        largest = std::max(largest, check.largestPx);
-        passed = passed && check.passed;
-    }
+    for (const ExportCheck& check : run.checks) largest = std::max(largest, check.largestPx);
     Shot next = shot_;
-    next.exportedFrom = fingerprintOfExportInput(shot_);
-    next.exportFailed = !passed;
-    next.exportReport =
-        (passed ? tr("%1 files verified, largest difference %2 px").arg(sentences.size()).arg(largest, 0, 'f', 5)
-                : tr("Do not use the files: reading back differed"))
-            .toStdString();
+    next.exportedFrom = from;
+    next.exportFailed = !run.passed();
+    next.exportReport = (run.passed() ? tr("%1 files verified, largest difference %2 px").arg(run.checks.size()).arg(largest, 0, 'f', 5)
+                         : run.refused.empty() ? tr("Do not use the files: reading back differed")
+                                               : tr("Not all could be written: see the list"))
+                            .toStdString();
     edit(tr("Export"), next);
-    return sentences;
 }
 
 void Document::setFrame(int frame) {

@@ -5,6 +5,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "exchange/export_body.h"
 #include "layout/thing_json.h"
 #include "shot/json_parts.h"
 #include "shot/lens_json.h"
@@ -283,14 +284,19 @@ SceneExport readCameraJson(const std::string& content, const std::string& source
 }
 
 const ExportFormat cameraJsonFormat{
-    "json",
-    "Camera and scene, JSON",
-    "camera.json",
-    writeCameraJson,
-    [](const std::string& content, const std::string& source, const SceneExport&) {
-        return readCameraJson(content, source);
-    },
-    [](const SceneExport&) { return std::string(); },
+    .word = "json",
+    .label = "Camera and scene, JSON",
+    .fileName = "camera.json",
+    .write =
+        [](const SceneExport& s) {
+            return OutFiles{{"", writeCameraJson(s), ""}};
+        },
+    .read = [](const std::string& content,
+               const std::string& source) { return foreignFrom(readCameraJson(content, source)); },
+    .lacks = [](const SceneExport& s) { return s.planes.empty() ? std::string() : text("named planes"); },
+    .holdsVisibility = true,
+    .standardAxes = true,
+    .byDefault = true,
 };
 
 }  // namespace va

@@ -12,7 +12,9 @@
 
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "base/number_text.h"
 #include "base/text.h"
+#include "exchange/csv.h"
 #include "shot/feature_json.h"
 
 namespace va {
@@ -24,57 +26,6 @@ constexpr int pathsFileVersion = 1;
 constexpr const char* csvHeader =
     "path,name,by_hand,set_aside,frame,x,y,quality,var_x,cov_xy,var_y,drift,origin,counts";
 
-/// Shortest text that reads back as the same number.
-std::string exact(double v) {
-    char digits[32];
-    const auto end = std::to_chars(digits, digits + sizeof digits, v).ptr;
-    return {digits, end};
-}
-std::string exact(float v) {
-    char digits[32];
-    const auto end = std::to_chars(digits, digits + sizeof digits, v).ptr;
-    return {digits, end};
-}
-
-std::string csvField(const std::string& content) {
-    if (content.find_first_of(",\"\n\r") == std::string::npos) return content;
-    std::string out = "\"";
-    for (char c : content) out += c == '"' ? "\"\"" : std::string(1, c);
-    return out + "\"";
-}
-
-/// One record of a CSV file (RFC 4180): a line, or more where a quoted field holds line breaks. False at the end.
-bool readRecord(std::istream& in, std::string& record, int& line) {
-    record.clear();
-    std::string part;
-    size_t quotes = 0;
-    while (std::getline(in, part)) {
-        ++line;
-        quotes += size_t(std::count(part.begin(), part.end(), '"'));
-        record += part;
-        if (quotes % 2 == 0) return true;
-        record += '\n';
-    }
-    return !record.empty();
-}
-
-/// Fields of a CSV record.
-std::vector<std::string> fieldsOf(const std::string& line) {
-    std::vector<std::string> out(1);
-    bool inQuotes = false;
-    for (size_t i = 0; i < line.size(); ++i) {
-        const char c = line[i];
-        if (inQuotes) {
-            if (c != '"') out.back() += c;
-            else if (i + 1 < line.size() && line[i + 1] == '"') out.back() += line[++i];
-            else inQuotes = false;
-        } else if (c == '"') inQuotes = true;
-        else if (c == ',') out.emplace_back();
-        else if (c != '\r') out.back() += c;
-    }
-    return out;
-}
-
 std::vector<Path> readCsv(const std::string& content, const std::string& name) {
     std::istringstream in(content);
     std::string line;
@@ -84,9 +35,9 @@ std::vector<Path> readCsv(const std::string& content, const std::string& name) {
     const auto fail = [&](const std::string& what) {
         throw InputError(text("\"%s\", line %d: %s", name.c_str(), number, what.c_str()));
     };
-    while (readRecord(in, line, number)) {
+    while (csv::readRecord(in, line, number)) {
         if (line.empty() || line == "\r" || line[0] == '#') continue;
-        const std::vector<std::string> fields = fieldsOf(line);
+        const std::vector<std::string> fields = csv::fieldsOf(line);
         if (column.empty()) {
             for (size_t i = 0; i < fields.size(); ++i) column[fields[i]] = i;
             for (const char* const needed : {"path", "frame", "x", "y"})
@@ -176,15 +127,18 @@ std::vector<Path> readJson(const std::string& content, const std::string& name) 
 
 }  // namespace
 
-std::string pathsToCsv(const Shot& shot) {
+std::string pathsToCsv(const Shot& shot) { return pathsToCsv(*shot.paths); }
+
+std::string pathsToCsv(const std::vector<Path>& paths, int frameShift) {
     std::string out = std::string(csvHeader) + "\n";
-    for (const Path& p : *shot.paths) {
-        const std::string head = std::to_string(p.id) + "," + csvField(p.name) + "," +
+    for (const Path& p : paths) {
+        const std::string head = std::to_string(p.id) + "," + csv::field(p.name) + "," +
                                  (p.origin == PathOrigin::byHand ? "1" : "0") + "," + (p.setAside ? "1" : "0") + ",";
         for (const PathPoint& q : p.points)
-            out += head + std::to_string(q.frame) + "," + exact(q.x) + "," + exact(q.y) + "," + exact(q.quality) + "," +
-                   exact(q.sxx) + "," + exact(q.sxy) + "," + exact(q.syy) + "," + exact(q.drift) + "," +
-                   pointOriginNames[size_t(q.origin)] + "," + (q.counts() ? "1" : "0") + "\n";
+            out += head + std::to_string(q.frame + frameShift) + "," + exactText(q.x) + "," + exactText(q.y) + "," +
+                   exactText(q.quality) + "," + exactText(q.sxx) + "," + exactText(q.sxy) + "," + exactText(q.syy) +
+                   "," + exactText(q.drift) + "," + pointOriginNames[size_t(q.origin)] + "," +
+                   (q.counts() ? "1" : "0") + "\n";
     }
     return out;
 }
@@ -240,8 +194,8 @@ std::string patchToCsv(const FlatPatch& patch) {
         const auto c = patch.cornersAt(f.frame);
         if (!c) continue;
         out += std::to_string(f.frame);
-        for (const auto& p : *c) out += "," + exact(p.x()) + "," + exact(p.y());
-        out += "," + exact(f.quality) + "," + exact(f.visible) + "\n";
+        for (const auto& p : *c) out += "," + exactText(p.x()) + "," + exactText(p.y());
+        out += "," + exactText(f.quality) + "," + exactText(f.visible) + "\n";
     }
     return out;
 }

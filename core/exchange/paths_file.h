@@ -11,6 +11,8 @@ namespace va {
 /// Paths as text in our two open layouts (docs/formats.md): CSV with one line a point, JSON with columns a path.
 /// Positions are pixels of the plate, (0, 0) = centre of the top-left pixel, x right, y down.
 std::string pathsToCsv(const Shot& shot);
+/// The same of some paths, their frames numbered otherwise.
+std::string pathsToCsv(const std::vector<Path>& paths, int frameShift = 0);
 std::string pathsToJson(const Shot& shot);
 
 /// Reads either layout; the name's ending decides (".csv", ".json"). A CSV needs the columns path, frame, x and y; the

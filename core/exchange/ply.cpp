@@ -10,11 +10,11 @@
 namespace va {
 
 std::string writePly(const SceneExport& s) {
-    std::string out =
-        "ply\nformat ascii 1.0\ncomment solved features, Y up, units: " + std::string(s.metric ? "m" : "scene") +
-        "\nelement vertex " + std::to_string(s.points.size()) +
-        "\nproperty double x\nproperty double y\nproperty double z\nproperty int id\nproperty float "
-        "rms_px\nend_header\n";
+    std::string out = "ply\nformat ascii 1.0\ncomment solved features, " + std::string(s.zUp ? "Z" : "Y") +
+                      " up, units: " + (s.metric ? formatted("%.9g m", s.metresPerUnit) : std::string("scene")) +
+                      "\nelement vertex " + std::to_string(s.points.size()) +
+                      "\nproperty double x\nproperty double y\nproperty double z\nproperty int id\nproperty float "
+                      "rms_px\nend_header\n";
     char line[200];
     for (const auto& p : s.points) {
         std::snprintf(line, sizeof line, "%.17g %.17g %.17g %d %.9g\n", p.position.x(), p.position.y(), p.position.z(),
@@ -46,18 +46,30 @@ std::vector<SceneExport::Point> readPly(const std::string& content, const std::s
 }
 
 const ExportFormat plyFormat{
-    "ply",
-    "Point cloud, PLY",
-    "cloud.ply",
-    writePly,
-    [](const std::string& content, const std::string& source, const SceneExport& ours) {
-        SceneExport out = ours;
-        out.points = readPly(content, source);
-        return out;
-    },
-    [](const SceneExport& s) {
-        return std::string("the camera") + (s.things.empty() ? "" : ", things") + (s.movers.empty() ? "" : ", movers");
-    },
+    .word = "ply",
+    .label = "Point cloud, PLY",
+    .fileName = "cloud.ply",
+    .write =
+        [](const SceneExport& s) {
+            return OutFiles{{"", writePly(s), ""}};
+        },
+    .read =
+        [](const std::string& content, const std::string& source) {
+            ForeignScene out;
+            out.format = "ply";
+            for (const auto& p : readPly(content, source)) out.points.push_back({p.id, p.position});
+            return out;
+        },
+    .lacks =
+        [](const SceneExport& s) {
+            std::string out = text("the camera");
+            if (!s.things.empty()) out += ", " + text("things");
+            if (!s.movers.empty()) out += ", " + text("movers");
+            return out;
+        },
+    .holdsCamera = false,
+    .holdsThings = false,
+    .byDefault = true,
 };
 
 }  // namespace va

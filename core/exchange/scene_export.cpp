@@ -90,6 +90,18 @@ SceneExport gatherExport(const Shot& shot, const std::string& verdict) {
         if (const ReferenceStill* still = shot.still(solved.id); still && solved.solved)
             e.stills.push_back({still->name, still->width, still->height, solved.lens,
                                 shot.ground->worldFromSolve.pose(solved.pose), solved.rmsPx, solved.focalSigma});
+    for (const TakenPlane& p : shot.ground->planes) {
+        const NamedPlane* named = shot.groundSpec.plane(p.id);
+        if (!named) continue;
+        const auto corners = p.surface.corners();
+        SceneExport::FlatPiece piece{named->name, {}};
+        for (size_t k = 0; k < 4; ++k) piece.corners[k] = shot.ground->worldFromSolve.point(corners[k]);
+        e.planes.push_back(std::move(piece));
+    }
+    e.paths = shot.paths;
+    e.patches = shot.patches;
+    e.plate = shot.plateSpec;
+    e.plateFrames = shot.plate.frames;
     e.readout = shot.solve->readout;
     e.openShare = shot.blur.openShare;
     for (const CheckPoint& c : shot.checkPoints)

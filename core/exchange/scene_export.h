@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <array>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -49,7 +51,10 @@ struct SceneExport {
             Similarity place;  ///< world from thing
             bool visible = true;
         };
-        std::vector<Sample> samples;  ///< one a frame where it moves, in order; empty = it stands
+        std::vector<Sample> samples;            ///< one a frame where it moves, in order; empty = it stands
+        std::shared_ptr<const Shape> ownShape;  ///< of what came from a file; null = its kind's
+        [[nodiscard]] Shape shape() const { return ownShape ? *ownShape : shapeOf(kind); }
+        [[nodiscard]] bool solid() const { return ownShape ? ownShape->faceCount() > 0 : hasSurface(kind); }
         [[nodiscard]] Similarity placeAt(int frame) const;
         [[nodiscard]] bool visibleIn(int frame) const;
     };
@@ -105,6 +110,22 @@ struct SceneExport {
         std::vector<Frame> frames;
     };
     Layered layered;
+    /// Named planes, four corners each, in the world.
+    struct FlatPiece {
+        std::string name;
+        std::array<Eigen::Vector3d, 4> corners;
+    };
+    std::vector<FlatPiece> planes;
+    std::shared_ptr<const std::vector<Path>> paths;  ///< may be null; frames are the plate's own
+    std::vector<FlatPatch> patches;
+    std::string plate;                 ///< where the plate lies
+    FrameRange plateFrames{0, 0};      ///< its own numbers
+    int frameShift = 0;                ///< frame numbers here minus the plate's own
+    bool zUp = false;                  ///< else Y is up
+    double metresPerUnit = 1;          ///< where the scene is metric
+    std::string eulerOrder = "ZXY";    ///< of tables: fixed axes in the order in which they are turned about
+    bool cameraPerFrame = false;       ///< formats that know no zoom may write one camera a frame
+    Eigen::Vector3d movedBy{0, 0, 0};  ///< the world's origin was moved to here, in the shot's own world
 
     [[nodiscard]] Intrinsics intrinsics(const Frame& f) const { return {f.focalPx, pixelAspect, principalPoint, lens}; }
     [[nodiscard]] double focalMm(const Frame& f) const;

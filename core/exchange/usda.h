@@ -19,8 +19,7 @@ namespace va {
 /// listed there.
 std::string writeUsda(const SceneExport& scene);
 
-/// Reads what writeUsda writes (not any OpenUSD file): for verification. Keys of things, which the format has no place
-/// for, are taken from `ours`. Throws InputError naming `source`.
-SceneExport readUsda(const std::string& text, const std::string& source, const SceneExport* ours = nullptr);
+/// The same with the pictures of its materials, as files beside it.
+OutFiles usdaFiles(const SceneExport& scene);
 
 }  // namespace va

@@ -21,7 +21,7 @@ constexpr double cornerErrorPx = 0.5;
 // A view that leaves more than this was begun too far away.
 constexpr double farOffPx = 1.5;
 
-Similarity similarityOf(const CameraPose& pose) { return {1, pose.worldFromCamera, pose.position}; }
+Similarity asSimilarity(const CameraPose& pose) { return {1, pose.worldFromCamera, pose.position}; }
 
 Eigen::Vector2d middleOf(const Corners& c) { return (c[0] + c[1] + c[2] + c[3]) / 4; }
 
@@ -178,7 +178,7 @@ std::optional<Similarity> patchAxes(const Shot& shot, const FlatPatch& patch, in
     const View view = viewOfPatch(viewFromPose(here->pose()), world, seen, here->lens().focalPx);
     // Patch in the frame from patch in its reference frame: the camera as it is, after what the patch sees of it.
     const CameraPose sees = poseFromView(view);
-    const Similarity moved = similarityOf(here->pose()).after(similarityOf(sees).inverse());
+    const Similarity moved = asSimilarity(here->pose()).after(asSimilarity(sees).inverse());
     Eigen::Vector3d y = plane->normal, x = (corners[1] - corners[0]).normalized();
     if (y.dot(reference->pose().position - corners[0]) < 0) y = -y;
     x = (x - x.dot(y) * y).normalized();
