@@ -97,15 +97,7 @@ void addConvertCommands(CommandLine& program, Command& run) {
             run = [a] {
                 ForeignChoices choices;
                 if (!a->plate.empty()) std::tie(choices.width, choices.height) = sizeFrom("--plate", a->plate);
-                ForeignScene first = readScene(a->in), second = readScene(a->out);
-                if (!first.rate) first.rate = second.rate ? second.rate : Rational{25, 1};
-                if (!second.rate) second.rate = first.rate;
-                if (!(*first.rate == *second.rate))
-                    std::printf("%s",
-                                text("The first has %s fps, the second %s: frames are compared by their numbers.\n",
-                                     first.rate->label().c_str(), second.rate->label().c_str())
-                                    .c_str());
-                const CameraComparison r = compareCameras(sceneFrom(first, choices), sceneFrom(second, choices));
+                const CameraComparison r = compareScenes(readScene(a->in), readScene(a->out), choices);
                 std::printf("%s\n", r.sentence.c_str());
                 if (a->table) std::printf("%s", comparisonTable(r).c_str());
                 return exitDone;

@@ -128,15 +128,8 @@ void takeFacts(const Facts& facts, ForeignScene& out, ForeignScene::Camera& came
         out.axisSaid = true, out.zUp = at->second == "z" || at->second == "Z";
     if (const auto unit = factNumber(facts, "metres_per_unit"); unit && *unit > 0) out.metresPerUnit = unit;
     if (const auto at = facts.find("lens_model"); at != facts.end())
-        for (int kind = 0; kind < lensKinds; ++kind)
-            if (at->second == lensKindName(LensKind(kind))) {
-                LensModel lens{LensKind(kind)};
-                for (int i = 0; i < lens.count(); ++i)
-                    lens.setValue(
-                        i, factNumber(facts, ("lens_" + std::string(lensValueNames(lens.kind())[size_t(i)])).c_str())
-                               .value_or(0));
-                camera.lens = lens;
-            }
+        camera.lens = lensNamed(
+            at->second, [&](const char* key) { return factNumber(facts, ("lens_" + std::string(key)).c_str()); });
 }
 
 ForeignScene readTable(const std::string& content, const std::string& source) {

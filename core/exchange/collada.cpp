@@ -59,6 +59,10 @@ class ColladaWriter {
         const auto value = [](const char* key, const std::string& v) {
             return formatted("<%s>", key) + v + formatted("</%s>", key);
         };
+        std::string lens = value("lens_model", lensKindName(s_.lens.kind()));
+        for (int i = 0; i < s_.lens.count(); ++i)
+            lens += value(("lens_" + std::string(lensValueNames(s_.lens.kind())[size_t(i)])).c_str(),
+                          exactText(s_.lens.value(i)));
         return "    <extra><technique profile=\"VividAnchor\">" +
                value("first_frame", std::to_string(solved_.front()->frame)) +
                value("last_frame", std::to_string(solved_.back()->frame)) +
@@ -68,7 +72,7 @@ class ColladaWriter {
                value("back_width_mm", exactText(centred_.backWidthMm)) +
                value("frame", exactText(centred_.width) + " " + exactText(centred_.height) + " " +
                                   exactText(centred_.left) + " " + exactText(centred_.top)) +
-               "</technique></extra>\n";
+               lens + "</technique></extra>\n";
     }
     double angle(const SceneExport::Frame& f) const {
         return 2 * std::atan(centred_.width * s_.pixelAspect / 2 / f.focalPx) * 180 / M_PI;
@@ -212,7 +216,7 @@ class ColladaWriter {
 };
 
 std::string colladaLacks(const SceneExport& s) {
-    std::string out = s.lens.isZero() ? "" : text("lens distortion");
+    std::string out = s.lens.isZero() ? "" : text("lens distortion (only its numbers, in extra)");
     const auto add = [&](const std::string& what) { out += (out.empty() || what.empty() ? "" : ", ") + what; };
     add(wordsOf(centredFrame(s), s));
     if (!s.points.empty()) add(text("the cloud"));

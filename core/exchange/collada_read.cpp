@@ -103,6 +103,9 @@ class ColladaReader {
             if (const auto v = one("height")) out_.height = int(*v);
             out_.pixelAspect = one("pixel_aspect");
             backWidth_ = one("back_width_mm");
+            if (const auto model = t.child("lens_model"))
+                lens_ = lensNamed(model.text().get(),
+                                  [&](const char* key) { return one(("lens_" + std::string(key)).c_str()); });
             if (const Numbers f = number("frame"); f.size() == 4) frameOf_ = {f[0], f[1], f[2], f[3]};
         }
     }
@@ -281,6 +284,7 @@ class ColladaReader {
         };
         c.backWidthMm = backWidth_.value_or(36);
         if (frameOf_) c.frameOf = frameOf_;
+        c.lens = lens_;
         const double aspect = value("aspect_ratio", *times.begin()) > 0 ? value("aspect_ratio", *times.begin())
                               : out_.width && out_.height               ? double(*out_.width) / *out_.height
                                                                         : 0;
@@ -345,6 +349,7 @@ class ColladaReader {
     std::map<std::string, pugi::xml_node> ids_;
     std::map<std::string, Curve> curves_;
     std::optional<double> backWidth_;
+    std::optional<LensModel> lens_;
     std::optional<std::array<double, 4>> frameOf_;
     double first_ = 0;
 };

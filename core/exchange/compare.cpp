@@ -107,6 +107,27 @@ CameraComparison compareCameras(const SceneExport& a, const SceneExport& b) {
     return out;
 }
 
+CameraComparison compareScenes(const ForeignScene& first, const ForeignScene& second, const ForeignChoices& choices) {
+    ForeignScene a = first, b = second;
+    std::string said;
+    if (!a.rate) a.rate = b.rate ? b.rate : Rational{25, 1};
+    if (!b.rate) b.rate = a.rate;
+    if (!(*a.rate == *b.rate))
+        said += text(" The first has %s fps, the second %s: frames are compared by their numbers.",
+                     a.rate->label().c_str(), b.rate->label().c_str());
+    ForeignChoices as = choices;
+    if (!as.width) as.width = a.width ? a.width : b.width, as.height = a.height ? a.height : b.height;
+    if (!as.pixelAspect) as.pixelAspect = a.pixelAspect ? a.pixelAspect : b.pixelAspect;
+    SceneExport x = sceneFrom(a, as), y = sceneFrom(b, as);
+    if (cameraOf(a, as.camera).lens.has_value() != cameraOf(b, as.camera).lens.has_value()) {
+        x.lens = y.lens = LensModel();
+        said += text(" One of them does not say its distortion: both are compared without it.");
+    }
+    CameraComparison out = compareCameras(x, y);
+    out.sentence += said;
+    return out;
+}
+
 std::string comparisonTable(const CameraComparison& c) {
     std::string out = "frame,largest_px,rms_px,turn_deg,focal_percent,away\n";
     for (const auto& f : c.frames)

@@ -3,7 +3,7 @@
 #include <string>
 #include <vector>
 
-#include "exchange/scene_export.h"
+#include "exchange/foreign_export.h"
 
 namespace va {
 
@@ -30,6 +30,10 @@ struct CameraComparison {
 /// Then places that A sees (its points, else a grid in the picture at the distance of the path's size) are projected
 /// through both. Throws InputError where they have no frame in common or are of different sizes.
 CameraComparison compareCameras(const SceneExport& a, const SceneExport& b);
+
+/// The cameras of two files, by their own words: what one of them does not say of distortion is left out of both, and
+/// said. `choices` holds what both lack.
+CameraComparison compareScenes(const ForeignScene& a, const ForeignScene& b, const ForeignChoices& choices);
 
 /// The comparison as a table, a line a frame, with a header: for an editor.
 std::string comparisonTable(const CameraComparison& c);

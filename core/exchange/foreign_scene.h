@@ -71,6 +71,20 @@ struct ForeignScene {
 /// The same scene with Y up and in metres, where the file says its axis and unit (else as they are).
 ForeignScene inOurAxes(const ForeignScene& scene);
 
+/// The lens model of that name, with its numbers by name; those that `value` does not give are 0. Nothing for a name
+/// that is not known.
+template <class Value>
+std::optional<LensModel> lensNamed(const std::string& name, Value value) {
+    for (int kind = 0; kind < lensKinds; ++kind) {
+        if (name != lensKindName(LensKind(kind))) continue;
+        LensModel lens{LensKind(kind)};
+        for (int i = 0; i < lens.count(); ++i)
+            lens.setValue(i, value(lensValueNames(lens.kind())[size_t(i)]).value_or(0));
+        return lens;
+    }
+    return std::nullopt;
+}
+
 /// The rate of the trade that a decimal number means: 23.976 is 24000/1001. Nothing for what is no rate.
 std::optional<Rational> rateFrom(double framesPerSecond);
 

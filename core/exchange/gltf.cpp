@@ -72,6 +72,9 @@ class GltfWriter {
         for (const double v : {centred_.width, centred_.height, centred_.left, centred_.top}) frame.emplace_back(v);
         o["frame"] = Value(frame);
         o["backWidthMm"] = Value(centred_.backWidthMm);
+        o["lensModel"] = Value(std::string(lensKindName(s_.lens.kind())));
+        for (int i = 0; i < s_.lens.count(); ++i)
+            o[std::string("lens_") + lensValueNames(s_.lens.kind())[size_t(i)]] = Value(s_.lens.value(i));
         model_.asset.extras = Value(o);
     }
 
@@ -306,7 +309,7 @@ class GltfWriter {
 };
 
 std::string gltfLacks(const SceneExport& s) {
-    std::string out = s.lens.isZero() ? "" : text("lens distortion");
+    std::string out = s.lens.isZero() ? "" : text("lens distortion (only its numbers, in extras)");
     const auto add = [&](const std::string& what) { out += (out.empty() || what.empty() ? "" : ", ") + what; };
     add(wordsOf(centredFrame(s), s));
     if (zooms(s)) add(text("the zoom (one camera a frame instead)"));

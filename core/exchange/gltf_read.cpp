@@ -103,6 +103,9 @@ class GltfReader {
         if (const auto h = number("height")) out_.height = int(*h);
         out_.pixelAspect = number("pixelAspect");
         backWidth_ = number("backWidthMm");
+        if (const auto model = extras.find("lensModel"); model != extras.end() && model->is_string())
+            lens_ = lensNamed(model->get<std::string>(),
+                              [&](const char* key) { return number(("lens_" + std::string(key)).c_str()); });
         if (extras.contains("metric") && extras["metric"] == false) out_.metresPerUnit.reset();
         if (const auto f = extras.find("frame"); f != extras.end() && f->is_array() && f->size() == 4)
             frameOf_ = {(*f)[0].get<double>(), (*f)[1].get<double>(), (*f)[2].get<double>(), (*f)[3].get<double>()};
@@ -219,6 +222,7 @@ class GltfReader {
         c.backWidthMm = backWidth_.value_or(36);
         c.backHeightMm = high > 0 ? c.backWidthMm * high / wide : 0;
         if (frameOf_) c.frameOf = frameOf_;
+        c.lens = lens_;
         const double focal = c.backWidthMm / 2 / wide;
         std::set<double> ticks = ticksOf(chain);
         if (ticks.empty()) {
@@ -283,6 +287,7 @@ class GltfReader {
     ForeignScene out_;
     std::map<std::string, const aiNodeAnim*> channels_;
     std::optional<double> backWidth_;
+    std::optional<LensModel> lens_;
     std::optional<std::array<double, 4>> frameOf_;
     double first_ = 0;
 };

@@ -214,15 +214,8 @@ ForeignScene readOpenTrackIo(const std::string& content, const std::string& sour
         if (ours.contains("pixelAspect")) out.pixelAspect = numberAt(ours, "pixelAspect");
         if (ours.contains("metric") && ours["metric"] == false) out.metresPerUnit.reset();
         if (ours.contains("lensModel") && ours["lensModel"].is_string()) {
-            for (int kind = 0; kind < lensKinds; ++kind)
-                if (ours["lensModel"] == lensKindName(LensKind(kind))) {
-                    LensModel model{LensKind(kind)};
-                    for (int i = 0; i < model.count(); ++i)
-                        model.setValue(
-                            i,
-                            numberAt(under(ours, "lensValues"), lensValueNames(model.kind())[size_t(i)]).value_or(0));
-                    camera.lens = model;
-                }
+            camera.lens = lensNamed(ours["lensModel"].get<std::string>(),
+                                    [&](const char* key) { return numberAt(under(ours, "lensValues"), key); });
         } else if (const json& list = under(lens, "distortion"); list.is_array() && !list.empty()) {
             const json& d = list[0];
             if (d.is_object() && d.value("model", std::string()) == undistortedToDistorted) {

@@ -107,14 +107,7 @@ class SceneReader {
             if (!out_.rate || std::fabs(exact.value() / out_.rate->value() - 1) < 1e-5) out_.rate = exact;
         }
         if (const auto* scene = ours->entry("unit"); scene && scene->word() == "scene") out_.metresPerUnit.reset();
-        if (const auto* model = ours->entry("lensModel"))
-            for (int kind = 0; kind < lensKinds; ++kind)
-                if (model->word() == lensKindName(LensKind(kind))) {
-                    LensModel lens{LensKind(kind)};
-                    for (int i = 0; i < lens.count(); ++i)
-                        lens.setValue(i, number(lensValueNames(lens.kind())[size_t(i)]).value_or(0));
-                    lens_ = lens;
-                }
+        if (const auto* model = ours->entry("lensModel")) lens_ = lensNamed(model->word(), number);
     }
 
     static std::vector<std::string> opsOf(const UsdPrim& p) {

@@ -3,7 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
+#include <tuple>
 
 #include "base/atomic_file.h"
 #include "base/error.h"
@@ -14,6 +14,8 @@
 
 namespace va {
 namespace {
+
+constexpr size_t comparedVertices = 24;
 
 /// At most `most` of 0 … count − 1, the first and the last among them.
 std::vector<size_t> evenly(size_t count, size_t most) {
@@ -49,18 +51,27 @@ const ForeignScene::Body* bodyNamed(const ForeignScene& s, const std::string& na
     return nullptr;
 }
 
-/// Places of a body that stand for it: its vertices, or where files share them otherwise the corners around them.
-std::vector<Eigen::Vector3d> marksOf(const std::vector<Eigen::Vector3d>& vertices, bool all) {
-    if (vertices.empty()) return {Eigen::Vector3d::Zero(), {0.1, 0, 0}, {0, 0.1, 0}};
-    std::vector<Eigen::Vector3d> out;
-    if (all) {
-        for (const size_t i : evenly(vertices.size(), 64)) out.push_back(vertices[i]);
+/// Places of a body that stand for it, some of its vertices, and the same ones of the body as read: files order and
+/// share vertices as they like, so that each is found as the nearest one where both stand in one frame.
+std::pair<std::vector<Eigen::Vector3d>, std::vector<Eigen::Vector3d>> marksOf(const ExportBody& ours,
+                                                                              const Similarity& place,
+                                                                              const ForeignScene::Body& found,
+                                                                              const Eigen::Matrix4d& there) {
+    std::pair<std::vector<Eigen::Vector3d>, std::vector<Eigen::Vector3d>> out;
+    if (ours.shape.vertices.empty()) {
+        out.first = {Eigen::Vector3d::Zero(), {0.1, 0, 0}, {0, 0.1, 0}};
+        out.second = out.first;
         return out;
     }
-    Eigen::Vector3d low = vertices[0], high = low;
-    for (const auto& v : vertices) low = low.cwiseMin(v), high = high.cwiseMax(v);
-    for (int k = 0; k < 8; ++k)
-        out.emplace_back(k & 1 ? low.x() : high.x(), k & 2 ? low.y() : high.y(), k & 4 ? low.z() : high.z());
+    for (const size_t i : evenly(ours.shape.vertices.size(), comparedVertices)) {
+        const Eigen::Vector3d at = place.point(ours.shape.vertices[i]);
+        double nearest = 1e300;
+        Eigen::Vector3d best(0, 0, 0);
+        for (const Eigen::Vector3d& v : found.vertices)
+            if (const double d = ((there * v.homogeneous()).head<3>() - at).squaredNorm(); d < nearest)
+                nearest = d, best = v;
+        out.first.push_back(ours.shape.vertices[i]), out.second.push_back(best);
+    }
     return out;
 }
 
@@ -95,8 +106,7 @@ std::string compareBodies(const SceneExport& s, const ForeignScene& found, const
         if (!other) return text("\"%s\" is not there", b.name.c_str());
         if (other->triangles.size() != b.shape.triangles().size())
             return text("\"%s\" has other faces", b.name.c_str());
-        const bool same = other->vertices.size() == b.shape.vertices.size();
-        const auto mine = marksOf(b.shape.vertices, same), yours = marksOf(other->vertices, same);
+        std::vector<Eigen::Vector3d> mine, yours;
         for (const size_t i : frames) {
             const SceneExport::Frame& f = s.frames[i];
             // A frame that it has no place in is no frame to compare.
@@ -107,6 +117,7 @@ std::string compareBodies(const SceneExport& s, const ForeignScene& found, const
             const auto& there = other->at(f.frame);
             if (visibility && there.visible != at.visible)
                 return text("\"%s\" is seen where it is hidden", b.name.c_str());
+            if (mine.empty()) std::tie(mine, yours) = marksOf(b, at.place, *other, there.place);
             const Intrinsics lens = s.intrinsics(f);
             for (size_t k = 0; k < mine.size(); ++k)
                 d.place(f.pose, lens, at.place.point(mine[k]), f.pose, lens,
