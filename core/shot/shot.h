@@ -171,6 +171,7 @@ struct Shot {
     std::vector<FlatPatch> patches;
     std::shared_ptr<const SolveResult> solve = std::make_shared<SolveResult>();
     uint64_t solveFrom = 0;    ///< fingerprint of what the solve was made from; 0 = never solved
+    std::string cameraFrom;    ///< name of the file that the camera was taken from; it is locked. Empty = solved here
     std::string refineReport;  ///< one sentence on the last refinement; empty = none since the last solve
     std::vector<CheckPoint> checkPoints;
     std::vector<PathEdit> pathEdits;

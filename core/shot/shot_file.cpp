@@ -177,6 +177,7 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
            {"ground", groundJson(s.groundSpec)},
            {"upright_edges", json::array()},
            {"refine_report", s.refineReport},
+           {"camera_from", s.cameraFrom},
            {"check_points", json::array()},
            {"path_edits", json::array()},
            {"movers", json::array()},
@@ -233,6 +234,7 @@ Shot shotFromText(const std::string& content, const std::filesystem::path& file)
             s.choices.zoom = named<ZoomChoice>(j["choices"].at("zoom"), zoomNames);
         }
         s.refineReport = j.value("refine_report", "");
+        s.cameraFrom = j.value("camera_from", "");
         for (const json& c : j.value("check_points", json::array())) s.checkPoints.push_back(checkPointFrom(c));
         for (const json& e : j.value("path_edits", json::array())) s.pathEdits.push_back(pathEditFrom(e));
         const json& back = j.at("camera_back");

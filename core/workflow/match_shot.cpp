@@ -6,6 +6,7 @@
 #include <filesystem>
 
 #include "base/error.h"
+#include "base/text.h"
 #include "lens/film_back.h"
 #include "solve/solver.h"
 #include "workflow/motion_blur.h"
@@ -78,6 +79,10 @@ using SolvePaths = std::function<SolveResult(const std::vector<Path>&, const Sol
 
 /// The camera alone, with its reference stills: the ground and movers follow with `finished`.
 Shot solvedBy(const Shot& shot, Progress& progress, const SolvePaths& solve) {
+    if (!shot.cameraFrom.empty())
+        throw InputError(
+            text("The camera was taken from \"%s\" and is locked. Unlock it in the Solve step to solve it anew.",
+                 shot.cameraFrom.c_str()));
     std::vector<Path> ofScene;
     if (!shot.movers.empty())
         for (const Path& p : *shot.paths)

@@ -315,6 +315,9 @@ Verdict onStills(const Shot& s) {
 Verdict onSolve(const Shot& s) {
     const SolveResult& r = *s.solve;
     if (s.solveFrom == 0) return {Lamp::none, text("Not solved yet")};
+    if (!s.cameraFrom.empty())
+        return {Lamp::good, text("Camera taken from \"%s\" and locked: %d of %zu frames, %zu points.",
+                                 s.cameraFrom.c_str(), r.solvedCount(), r.frames.size(), r.points.size())};
     if (r.motion != Motion::free && r.hasDepth()) return onStills(s);
     if (r.motion == Motion::still || !s.photo.fit->trouble.empty()) return onPhoto(s);
     const int frames = int(r.frames.size());

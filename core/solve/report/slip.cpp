@@ -188,6 +188,8 @@ SlipField slipFieldOf(const SolveResult& solve, const std::vector<Path>& paths, 
         }
         p.points.push_back(point.position);
     }
+    // A camera that was not solved from these paths tells nothing of its own errors.
+    if (p.observations.empty()) return {};
     std::vector<LensValue> solved;
     for (const LensNumber& number : solve.lensNumbers) {
         if (number.name == "focal") solved.push_back(LensValue::focal);
