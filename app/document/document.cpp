@@ -14,6 +14,7 @@
 #include "document/undo_step.h"
 #include "exchange/verify.h"
 #include "shot/shot_file.h"
+#include "workflow/export_run.h"
 #include "workflow/gather_scene.h"
 #include "workflow/ground_work.h"
 #include "workflow/layout_work.h"
@@ -363,10 +364,11 @@ void Document::tookExport(const ExportRun& run, quint64 from) {
     Shot next = shot_;
     next.exportedFrom = from;
     next.exportFailed = !run.passed();
-    next.exportReport = (run.passed() ? tr("%1 files verified, largest difference %2 px").arg(run.checks.size()).arg(largest, 0, 'f', 5)
-                         : run.refused.empty() ? tr("Do not use the files: reading back differed")
-                                               : tr("Not all could be written: see the list"))
-                            .toStdString();
+    next.exportReport =
+        (run.passed() ? tr("%1 files verified, largest difference %2 px").arg(run.checks.size()).arg(largest, 0, 'f', 5)
+         : run.refused.empty() ? tr("Do not use the files: reading back differed")
+                               : tr("Not all could be written: see the list"))
+            .toStdString();
     edit(tr("Export"), next);
 }
 

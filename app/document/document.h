@@ -13,6 +13,8 @@
 
 namespace va {
 
+struct ExportRun;
+
 /// The shot that is being worked on, and the only place that changes it: every edit is one undoable command that
 /// replaces the whole value. Views read `shot()` and listen. Selection and current frame live here too; they are no
 /// edits.
@@ -79,9 +81,8 @@ class Document : public QObject {
     void solve();
     /// Runs work on the shot as it is now; what it makes of these parts is merged into the shot as it is then.
     void startJob(const QString& name, Parts parts, Job::Work work);
-    /// Writes camera.json, camera.usda and cloud.ply into a folder, verified. Gives the sentences. Throws InputError.
-    /// With `undistorted`, the camera is that of the undistorted plate in its larger frame.
-    QStringList exportTo(const QString& folder, bool undistorted = false);
+    /// Notes what an export wrote, which was made from a shot of that fingerprint.
+    void tookExport(const ExportRun& run, quint64 from);
 
     // ---- what is looked at --------------------------------------------------------------------------------------
     [[nodiscard]] int frame() const { return frame_; }

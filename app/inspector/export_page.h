@@ -1,13 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <QLineEdit>
+#include <QMap>
+#include <QPlainTextEdit>
+#include <QTableWidget>
 
-#include "document/document.h"
+#include "document/exchange_edits.h"
 #include "inspector/page.h"
 
 namespace va {
 
-/// The step Export: where the files go, and what the next program must show of them.
+/// The step Export: what leaves, in which formats, how, and where to; what the next program must show; and what came of
+/// each file when it was read back.
 class ExportPage : public Page {
     Q_OBJECT
   public:
@@ -15,11 +19,26 @@ class ExportPage : public Page {
     void refresh() override;
 
   private:
+    void buildFormats();
+    void buildChoices();
+    void buildParts();
+    [[nodiscard]] ExportChoices choices() const;
+    [[nodiscard]] QStringList words() const;
+    void showNextProgram();
+    void showRun();
+
     Document& document_;
-    QLineEdit* folder_;
-    QCheckBox* undistorted_;
-    QPushButton* write_;
-    QLabel *size_, *rate_, *range_, *unit_, *report_;
+    ExchangeEdits& edits_;
+    QLineEdit* folder_ = nullptr;
+    QMap<QString, QCheckBox*> formats_;
+    QComboBox *up_ = nullptr, *unit_ = nullptr, *first_ = nullptr, *order_ = nullptr;
+    NumberField *filmBack_ = nullptr, *cloud_ = nullptr, *nearest_ = nullptr, *farthest_ = nullptr;
+    QCheckBox *undistorted_ = nullptr, *layered_ = nullptr, *recentre_ = nullptr, *perFrame_ = nullptr;
+    QMap<QString, QCheckBox*> parts_;
+    QPushButton* write_ = nullptr;
+    QPlainTextEdit* next_ = nullptr;
+    QLabel *lacks_ = nullptr, *report_ = nullptr;
+    QTableWidget* files_ = nullptr;
 };
 
 }  // namespace va

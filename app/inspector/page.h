@@ -18,6 +18,7 @@ class Document;
 class FeatureEdits;
 class GroundEdits;
 class PhotoEdits;
+class ExchangeEdits;
 class LayoutEdits;
 class LensEdits;
 class SlipWatch;
@@ -34,6 +35,7 @@ struct PageContext {
     PhotoEdits& photo;
     StillEdits& stills;
     LayoutEdits& layout;
+    ExchangeEdits& exchange;
     SlipWatch& slip;
     const QMap<QString, QAction*>& actions;  ///< by name, for the buttons of a page
 };

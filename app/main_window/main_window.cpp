@@ -37,6 +37,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     makeViewActions();
     makeGroundActions();
     makeLayoutActions();
+    makeExchangeActions();
     makeFeatureActions();
     makeLensActions();
     makeSolveActions();
@@ -155,7 +156,7 @@ void MainWindow::makeLayout() {
     views_ = new Views(plate_, scene_, {of({"plateOnly", "both", "sceneOnly"}), tools});
     views_->setStill(new StillView(document_, stillEdits_));
     inspector_ = new Inspector({document_, edits_, lensEdits_, solveEdits_, groundEdits_, photoEdits_, stillEdits_,
-                                layoutEdits_, slip_, actions_});
+                                layoutEdits_, exchange_, slip_, actions_});
     inspector_->features().setCanvas(&plate_->canvas());
     views_->setFlip(new FlipView(document_));
     drawer_ = new Drawer(document_, edits_, layoutEdits_, slip_);

@@ -8,6 +8,7 @@
 #include <array>
 
 #include "document/document.h"
+#include "document/exchange_edits.h"
 #include "document/feature_edits.h"
 #include "document/ground_edits.h"
 #include "document/layout_edits.h"
@@ -47,6 +48,10 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] PhotoEdits& photoEdits() { return photoEdits_; }
     [[nodiscard]] StillEdits& stillEdits() { return stillEdits_; }
     [[nodiscard]] LayoutEdits& layoutEdits() { return layoutEdits_; }
+    [[nodiscard]] ExchangeEdits& exchangeEdits() { return exchange_; }
+    /// Reads a scene file, asks what does not fit, and takes it in or compares with it.
+    void takeScene(const QString& file);
+    void compareScene(const QString& file);
     [[nodiscard]] SettlePlace& settlePlace() { return settle_; }
     [[nodiscard]] LiveSolve& live() { return live_; }
     [[nodiscard]] SlipWatch& slip() { return slip_; }
@@ -76,6 +81,9 @@ class MainWindow : public QMainWindow {
     void makeViewActions();
     void makeGroundActions();
     void makeLayoutActions();
+    void makeExchangeActions();
+    [[nodiscard]] QString chosenScene(const QString& title);
+    void askAndTake(const ExchangeEdits::Offered& offered);
     void makeFeatureActions();
     void makeLensActions();
     void makeSolveActions();
@@ -123,6 +131,7 @@ class MainWindow : public QMainWindow {
     PhotoEdits photoEdits_{document_};
     StillEdits stillEdits_{document_};
     LayoutEdits layoutEdits_{document_};
+    ExchangeEdits exchange_{document_};
     SettlePlace settle_{document_, layoutEdits_};
     SlipWatch slip_{document_};
     LiveSolve live_{document_};

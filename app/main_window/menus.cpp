@@ -20,9 +20,10 @@ QMenuBar* MainWindow::makeMenus() {
     fillMenu(file, {"open"});
     recent_ = file->addMenu(tr("Recent"));
     connect(recent_, &QMenu::aboutToShow, this, &MainWindow::fillRecent);
-    fillMenu(file, {"save", "saveAs", "", "readPaths", "writePaths", "writePatch", "", "locate", "", "quit"});
-    fillMenu(bar->addMenu(tr("&Edit")),
-             {"undo", "redo", "", "selectAll", "setAside", "bringBack", "", "removeThing", "", "search"});
+    fillMenu(file, {"save", "saveAs", "", "readPaths", "writePaths", "writePatch", "", "takeScene", "pasteCamera",
+                    "compareScene", "unlockCamera", "", "locate", "", "quit"});
+    fillMenu(bar->addMenu(tr("&Edit")), {"undo", "redo", "", "selectAll", "setAside", "bringBack", "", "removeThing",
+                                         "", "copyCamera", "copyCameraRange", "copyVerdict", "", "search"});
     QMenu* shot = bar->addMenu(tr("&Shot"));
     fillMenu(shot, {"match", "track", "solve", "cancel", ""});
     fillMenu(shot->addMenu(tr("Play")), {"play", "stepBack", "stepForward", "first", "last"});

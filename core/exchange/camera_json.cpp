@@ -135,6 +135,11 @@ std::string writeCameraJson(const SceneExport& s) {
                                    {"rotation", turn(f.pose.worldFromCamera)},
                                    {"focal_px", f.focalPx}});
     }
+    for (const auto& p : s.planes) {
+        ordered_json o{{"name", p.name}, {"corners", ordered_json::array()}};
+        for (const auto& c : p.corners) o["corners"].push_back(triple(c));
+        j["planes"].push_back(std::move(o));
+    }
     j["movers"] = ordered_json::array();
     for (const auto& m : s.movers) {
         ordered_json o{{"name", m.name},
@@ -240,6 +245,11 @@ SceneExport readCameraJson(const std::string& content, const std::string& source
                                             {tripleFrom(f.at("position")), quaternionFrom(f.at("rotation"))},
                                             f.at("focal_px").get<double>()});
         }
+        for (const auto& o : j.value("planes", ordered_json::array())) {
+            SceneExport::FlatPiece p{o.at("name").get<std::string>(), {}};
+            for (size_t k = 0; k < 4; ++k) p.corners[k] = tripleFrom(o.at("corners").at(k));
+            s.planes.push_back(std::move(p));
+        }
         for (const auto& o : j.value("movers", ordered_json::array())) {
             SceneExport::Mover m;
             m.name = o.at("name");
@@ -293,7 +303,7 @@ const ExportFormat cameraJsonFormat{
         },
     .read = [](const std::string& content,
                const std::string& source) { return foreignFrom(readCameraJson(content, source)); },
-    .lacks = [](const SceneExport& s) { return s.planes.empty() ? std::string() : text("named planes"); },
+    .lacks = [](const SceneExport&) { return std::string(); },
     .holdsVisibility = true,
     .standardAxes = true,
     .byDefault = true,

@@ -74,16 +74,17 @@ class ColladaWriter {
                                   exactText(centred_.left) + " " + exactText(centred_.top)) +
                lens + "</technique></extra>\n";
     }
+    /// Upright, as most readers take it.
     double angle(const SceneExport::Frame& f) const {
-        return 2 * std::atan(centred_.width * s_.pixelAspect / 2 / f.focalPx) * 180 / M_PI;
+        return 2 * std::atan(centred_.height / 2 / f.focalPx) * 180 / M_PI;
     }
     double seconds(int frame) const { return (frame - solved_.front()->frame) / s_.rate.value(); }
 
     std::string cameras() const {
         return "  <library_cameras>\n    <camera id=\"Lens\" name=\"Lens\"><optics><technique_common><perspective>\n   "
-               "   <xfov "
-               "sid=\"xfov\">" +
-               exactText(angle(*solved_.front())) + "</xfov><aspect_ratio>" +
+               "   <yfov "
+               "sid=\"yfov\">" +
+               exactText(angle(*solved_.front())) + "</yfov><aspect_ratio>" +
                exactText(centred_.width * s_.pixelAspect / centred_.height) +
                "</aspect_ratio><znear>0.01</znear><zfar>100000</zfar>\n    "
                "</perspective></technique_common></optics></camera>\n  </library_cameras>\n";
@@ -196,7 +197,7 @@ class ColladaWriter {
             out += animation("a_camera", "Camera/transform", frames, matrices, 16);
             const auto [low, high] = std::minmax_element(solved_.begin(), solved_.end(),
                                                          [](auto* a, auto* b) { return a->focalPx < b->focalPx; });
-            if ((*high)->focalPx > (*low)->focalPx) out += animation("a_lens", "Lens/xfov", frames, angles, 1);
+            if ((*high)->focalPx > (*low)->focalPx) out += animation("a_lens", "Lens/yfov", frames, angles, 1);
         }
         for (size_t b = 0; b < bodies_.size(); ++b) {
             if (!bodies_[b].moves()) continue;
@@ -220,6 +221,7 @@ std::string colladaLacks(const SceneExport& s) {
     const auto add = [&](const std::string& what) { out += (out.empty() || what.empty() ? "" : ", ") + what; };
     add(wordsOf(centredFrame(s), s));
     if (!s.points.empty()) add(text("the cloud"));
+    if (!s.movers.empty()) add(text("the points of movers"));
     for (const auto& t : s.things)
         for (const Material& m : t.shape().materials)
             if (!m.picture.empty()) {

@@ -45,6 +45,7 @@ class ColladaReader {
         if (!root_) fail();
         out_.format = "dae";
         facts();
+        out_.between = !out_.framesSaid;
         index(root_, 0);
         animations();
         rate();

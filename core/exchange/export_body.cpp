@@ -28,6 +28,7 @@ std::vector<ExportBody> bodiesOf(const SceneExport& s) {
         ExportBody b;
         b.name = named(t.name);
         b.shape = t.ownShape || hasSurface(t.kind) ? t.shape() : Shape();
+        if (b.shape.faceCount() == 0) b.shape = Shape();  // its file is not there: its place is all that is left
         b.colour = t.colour;
         b.samples = t.samples;
         if (b.samples.empty()) b.samples.push_back({first, {t.scale, t.rotation, t.position}, t.visible});

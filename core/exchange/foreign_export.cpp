@@ -22,12 +22,12 @@ const ForeignScene::Camera& cameraOf(const ForeignScene& scene, const std::strin
     throw InputError(text("There is no camera \"%s\" in the file. It has: %s.", name.c_str(), names.c_str()));
 }
 
-std::vector<ForeignScene::Frame> atWholeFrames(const std::vector<ForeignScene::Frame>& frames) {
+std::vector<ForeignScene::Frame> atWholeFrames(const std::vector<ForeignScene::Frame>& frames, bool between) {
     constexpr double near = 1e-3;
     std::vector<ForeignScene::Frame> out;
     if (frames.empty()) return out;
-    if (std::all_of(frames.begin(), frames.end(),
-                    [](const auto& f) { return std::fabs(f.frame - std::round(f.frame)) < near; })) {
+    if (!between && std::all_of(frames.begin(), frames.end(),
+                                [](const auto& f) { return std::fabs(f.frame - std::round(f.frame)) < near; })) {
         for (auto f : frames) {
             f.frame = std::round(f.frame);
             if (out.empty() || f.frame > out.back().frame) out.push_back(f);
@@ -79,7 +79,7 @@ SceneExport sceneFrom(const ForeignScene& given, const ForeignChoices& choices) 
     const auto number = [&](double frame) { return start + (frame - first) * stretch; };
     std::vector<ForeignScene::Frame> frames = camera.frames;
     for (auto& f : frames) f.frame = number(f.frame);
-    frames = atWholeFrames(frames);
+    frames = atWholeFrames(frames, scene.between);
     ForeignScene::Camera as = camera;
     if (choices.backWidthMm && as.backWidthMm > 0) {
         as.backHeightMm *= *choices.backWidthMm / as.backWidthMm;
@@ -115,7 +115,9 @@ SceneExport sceneFrom(const ForeignScene& given, const ForeignChoices& choices) 
         t.id = ++id;
         t.name = b.name;
         t.parentName = b.parent;
-        if (b.kind) t.kind = *b.kind;
+        // A mesh of ours without its file is the mesh that stands here.
+        const bool fileGone = b.kind && std::holds_alternative<Mesh>(*b.kind) && shapeOf(*b.kind).faceCount() == 0;
+        if (b.kind && !fileGone) t.kind = *b.kind;
         else if (b.vertices.empty()) t.kind = Anchor();
         else {
             t.kind = Mesh();

@@ -26,9 +26,10 @@ struct ForeignChoices {
 /// The camera of that name, or the first. Throws InputError: none there, or none of that name (the names are said).
 const ForeignScene::Camera& cameraOf(const ForeignScene& scene, const std::string& name);
 
-/// Frames at whole numbers only: what lies between two frames is interpolated (position evenly, rotation along the
-/// shortest way, focal length evenly).
-std::vector<ForeignScene::Frame> atWholeFrames(const std::vector<ForeignScene::Frame>& frames);
+/// Frames at whole numbers only: what lies between two samples is interpolated (position evenly, rotation along the
+/// shortest way, focal length evenly). Without `between`, samples that all have whole numbers stay as they are, with
+/// their gaps.
+std::vector<ForeignScene::Frame> atWholeFrames(const std::vector<ForeignScene::Frame>& frames, bool between);
 
 /// The scene as ours, with Y up and in metres where its unit is known. Throws InputError where the picture's size or
 /// the rate is neither in the file nor chosen, or a film back that fits no square pixel is not explained by an aspect.

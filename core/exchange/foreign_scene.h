@@ -22,7 +22,8 @@ struct ForeignScene {
     bool zUp = false, axisSaid = false;
     std::optional<double> metresPerUnit;
     std::optional<int> first, last;  ///< range of the file, where it says one
-    bool framesSaid = false;         ///< frame numbers are the plate's; else they count from the first one
+    bool between = false;     ///< between two samples values go evenly, as its format has it; else there is a gap
+    bool framesSaid = false;  ///< frame numbers are the plate's; else they count from the first one
 
     struct Frame {
         double frame = 0;

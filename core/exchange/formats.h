@@ -36,6 +36,7 @@ struct ExportFormat {
     /// What this scene has and the format has no place for, in words ("the camera, things"); empty = nothing.
     std::string (*lacks)(const SceneExport& scene);
     bool holdsCamera = true, holdsPoints = true, holdsThings = true, holdsVisibility = false;
+    bool holdsMarks = true;     ///< things without faces
     bool standardAxes = false;  ///< its standard fixes axes and unit: it is given the scene with Y up, in metres
     bool byDefault = false;     ///< one of those that a run writes unasked
 };

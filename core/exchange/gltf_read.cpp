@@ -75,6 +75,7 @@ class GltfReader {
         out_.zUp = false, out_.axisSaid = true;
         out_.metresPerUnit = 1;
         facts();
+        out_.between = !out_.framesSaid;
         for (unsigned a = 0; a < scene_.mNumAnimations; ++a)
             for (unsigned c = 0; c < scene_.mAnimations[a]->mNumChannels; ++c)
                 channels_[scene_.mAnimations[a]->mChannels[c]->mNodeName.C_Str()] = scene_.mAnimations[a]->mChannels[c];
@@ -269,7 +270,7 @@ class GltfReader {
             }
         }
         const std::set<double> ticks = ticksOf(chain);
-        if (points && !faces && ticks.empty()) {
+        if (points && !faces && ticks.empty() && (!out_.framesSaid || b.name == "Cloud")) {
             const Eigen::Matrix4d place = placeAt(chain, 0);
             for (const auto& v : b.vertices)
                 out_.points.push_back(

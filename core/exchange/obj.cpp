@@ -158,12 +158,15 @@ const ExportFormat objFormat{
     .read = readObj,
     .lacks = [](const SceneExport& s) -> std::string {
         std::string out = text("the camera");
+        if (std::any_of(s.things.begin(), s.things.end(), [](const auto& t) { return !t.solid(); }))
+            out += ", " + text("things without faces");
         if (std::any_of(s.things.begin(), s.things.end(), [](const auto& t) { return !t.samples.empty(); }) ||
             !s.movers.empty())
             out += ", " + text("the motion of things");
         return out;
     },
     .holdsCamera = false,
+    .holdsMarks = false,
 };
 
 }  // namespace va

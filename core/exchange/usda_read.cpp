@@ -90,9 +90,11 @@ class SceneReader {
         for (const char* key : {"framesPerSecond", "timeCodesPerSecond"})
             if (const auto* v = m.entry(key)) out_.rate = rateFrom(v->number());
         if (m.entry("subLayers")) refers_ = true;
+        out_.between = true;
         const UsdValue* custom = m.entry("customLayerData");
         const UsdValue* ours = custom ? custom->entry("vividAnchor") : nullptr;
         if (!ours) return;
+        out_.between = false;  // ours has a sample in every frame that has a camera
         const auto number = [&](const char* key) -> std::optional<double> {
             const UsdValue* v = ours->entry(key);
             return v && !v->numbers.empty() ? std::optional(v->numbers[0]) : std::nullopt;

@@ -27,11 +27,12 @@ std::vector<size_t> evenly(size_t count, size_t most) {
 
 /// Gathers differences of places, in px where a camera sees them.
 struct Differences {
-    double px = 0, units = 0;
+    double px = 0, units = 0, share = 0;
     int compared = 0;
     void place(const CameraPose& a, const Intrinsics& lensA, const Eigen::Vector3d& p, const CameraPose& b,
                const Intrinsics& lensB, const Eigen::Vector3d& q, int width, int height) {
         units = std::max(units, (p - q).norm());
+        share = std::max(share, (p - q).norm() / std::max({1.0, p.norm(), (p - a.position).norm()}));
         const auto x = project(a, lensA, p);
         if (!x || x->x() < -0.5 || x->y() < -0.5 || x->x() > width - 0.5 || x->y() > height - 0.5) return;
         const auto y = project(b, lensB, q);
@@ -53,12 +54,12 @@ const ForeignScene::Body* bodyNamed(const ForeignScene& s, const std::string& na
 
 /// Places of a body that stand for it, some of its vertices, and the same ones of the body as read: files order and
 /// share vertices as they like, so that each is found as the nearest one where both stand in one frame.
-std::pair<std::vector<Eigen::Vector3d>, std::vector<Eigen::Vector3d>> marksOf(const ExportBody& ours,
+std::pair<std::vector<Eigen::Vector3d>, std::vector<Eigen::Vector3d>> marksOf(const ExportBody& ours, bool placeOnly,
                                                                               const Similarity& place,
                                                                               const ForeignScene::Body& found,
                                                                               const Eigen::Matrix4d& there) {
     std::pair<std::vector<Eigen::Vector3d>, std::vector<Eigen::Vector3d>> out;
-    if (ours.shape.vertices.empty()) {
+    if (ours.shape.vertices.empty() || placeOnly) {
         out.first = {Eigen::Vector3d::Zero(), {0.1, 0, 0}, {0, 0.1, 0}};
         out.second = out.first;
         return out;
@@ -100,9 +101,12 @@ std::string factsWrong(const SceneExport& s, const ForeignScene& found, const Ex
 
 /// Things, planes and movers, compared at the frames through our camera. Gives what is wrong.
 std::string compareBodies(const SceneExport& s, const ForeignScene& found, const std::vector<size_t>& frames,
-                          bool motion, bool visibility, Differences& d) {
+                          const ExportFormat& format, Differences& d) {
     for (const ExportBody& b : bodiesOf(s)) {
-        const ForeignScene::Body* other = bodyNamed(found, b.name, !b.shape.vertices.empty());
+        if (!format.holdsMarks && b.shape.vertices.empty()) continue;
+        // Where a format holds no points, a mover without faces is its place.
+        const bool placeOnly = b.shape.faceCount() == 0 && !format.holdsPoints;
+        const ForeignScene::Body* other = bodyNamed(found, b.name, !b.shape.vertices.empty() && !placeOnly);
         if (!other) return text("\"%s\" is not there", b.name.c_str());
         if (other->triangles.size() != b.shape.triangles().size())
             return text("\"%s\" has other faces", b.name.c_str());
@@ -113,11 +117,11 @@ std::string compareBodies(const SceneExport& s, const ForeignScene& found, const
             if (b.moves() &&
                 std::none_of(b.samples.begin(), b.samples.end(), [&](const auto& at) { return at.frame == f.frame; }))
                 continue;
-            const auto& at = motion ? b.at(f.frame) : b.samples.front();
+            const auto& at = format.holdsCamera ? b.at(f.frame) : b.samples.front();
             const auto& there = other->at(f.frame);
-            if (visibility && there.visible != at.visible)
+            if (format.holdsVisibility && there.visible != at.visible)
                 return text("\"%s\" is seen where it is hidden", b.name.c_str());
-            if (mine.empty()) std::tie(mine, yours) = marksOf(b, at.place, *other, there.place);
+            if (mine.empty()) std::tie(mine, yours) = marksOf(b, placeOnly, at.place, *other, there.place);
             const Intrinsics lens = s.intrinsics(f);
             for (size_t k = 0; k < mine.size(); ++k)
                 d.place(f.pose, lens, at.place.point(mine[k]), f.pose, lens,
@@ -196,9 +200,7 @@ ExportCheck verified(const SceneExport& s, const ForeignScene& found, const Expo
             d.place(f.pose, lens, ours[i], pose, other, theirs[i], s.width, s.height);
     }
     if (format.holdsThings)
-        if (const std::string what = compareBodies(s, found, frames, format.holdsCamera, format.holdsVisibility, d);
-            !what.empty())
-            return wrong(what);
+        if (const std::string what = compareBodies(s, found, frames, format, d); !what.empty()) return wrong(what);
     check.largestPx = d.px, check.largestUnits = d.units, check.compared = d.compared;
     if (d.compared == 0) {
         check.sentence = text(
@@ -207,6 +209,9 @@ ExportCheck verified(const SceneExport& s, const ForeignScene& found, const Expo
             name.c_str());
         return check;
     }
+    // What no camera sees has to stand where it belongs as well.
+    if (d.px <= exportTolerancePx && d.share > exportToleranceShare)
+        return wrong(text("something out of the picture stands %.3g units elsewhere", d.units));
     check.passed = d.px <= exportTolerancePx;
     check.sentence =
         text(check.passed ? "%s read back: %d × %d, %s fps, %d–%d, largest difference %.5f px over %d observations."

@@ -24,6 +24,9 @@ struct ExportCheck {
 /// Largest re-projection difference (px) that a verified file may have; single-precision points set it.
 inline constexpr double exportTolerancePx = 0.01;
 
+/// Largest difference of a place as a share of its distance, whether or not a camera sees it.
+inline constexpr double exportToleranceShare = 1e-5;
+
 /// Frames and points that are compared, evenly over all of them; things at each of those frames.
 inline constexpr size_t comparedFrames = 48, comparedPoints = 1500;
 

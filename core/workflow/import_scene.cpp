@@ -172,7 +172,7 @@ std::vector<Misfit> misfitsOf(const Shot& shot, const ForeignScene& scene, const
              meets ? -1 : 0,
              meets});
     }
-    const auto solved = atWholeFrames(c.frames);
+    const auto solved = atWholeFrames(c.frames, scene.between);
     const int missing = int(solved.back().frame - solved.front().frame) + 1 - int(solved.size());
     const double covered = std::min(last - first, double(shot.plate.frames.last - shot.plate.frames.first)) + 1;
     if (missing > 0 || covered < shot.plate.frames.last - shot.plate.frames.first + 1)

@@ -297,6 +297,7 @@ class LensTest : public QObject {
         ui.child<QCheckBox>("exportUndistorted")->setChecked(true);
         ui.child<QLineEdit>("exportFolder")->setText(folder_.filePath("camera"));
         QTest::mouseClick(ui.child<QPushButton>("exportButton"), Qt::LeftButton);
+        QTRY_VERIFY_WITH_TIMEOUT(!ui.window.exchangeEdits().running() && ui.document.shot().exportedFrom != 0, 30000);
         const std::string camera = readFile(folder_.filePath("camera/camera.json").toStdString());
         QVERIFY(camera.find(QString("\"width\": %1").arg(first.picture.width).toStdString()) != std::string::npos);
     }

@@ -228,6 +228,7 @@ class WindowTest : public QObject {
         folder->selectAll();
         QTest::keyClicks(folder, folder_.filePath("out"));
         QTest::mouseClick(ui.window.findChild<QPushButton*>("exportButton"), Qt::LeftButton);
+        QTRY_VERIFY_WITH_TIMEOUT(!ui.window.exchangeEdits().running() && ui.document.shot().exportedFrom != 0, 30000);
         QVERIFY(ui.document.shot().exportReport.find("3 files verified") == 0);
         const SceneExport written =
             readCameraJson(readFile(folder_.filePath("out/camera.json").toStdString()), "camera.json");
