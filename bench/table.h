@@ -34,6 +34,7 @@ void measureSolve(Table& table);
 void measureGround(Table& table);
 void measureMatch(Table& table);
 void measureLayout(Table& table);
+void measureExchange(Table& table);
 void measureWindow(Table& table);
 void measureMemory(Table& table);
 

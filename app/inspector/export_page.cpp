@@ -100,7 +100,7 @@ void ExportPage::buildChoices() {
     up_->setObjectName("exportUp");
     unit_ = choice(tr("Unit"), {tr("metres"), tr("centimetres"), tr("inches")});
     unit_->setObjectName("exportUnit");
-    first_ = choice(tr("First frame"), {tr("the plate's own"), tr("1"), tr("0"), tr("1001")});
+    first_ = choice(tr("First frame"), {tr("plate's own"), tr("1"), tr("0"), tr("1001")});
     first_->setObjectName("exportFirst");
     undistorted_ = check(tr("For the undistorted plate"));
     undistorted_->setObjectName("exportUndistorted");

@@ -8,6 +8,8 @@
 #include <QDir>
 #include <QEventLoop>
 #include <QFileInfo>
+#include <QLineEdit>
+#include <QPainter>
 #include <QPixmap>
 #include <QPushButton>
 #include <QTimer>
@@ -17,6 +19,7 @@
 #include "inspector/inspector.h"
 #include "main_window/laid_out.h"
 #include "main_window/main_window.h"
+#include "main_window/scene_dialogs.h"
 #include "plate_view/plate_canvas.h"
 #include "track/find_features.h"
 #include "views/flip_view.h"
@@ -72,6 +75,54 @@ bool PictureRun::takeStills() {
     window_.stillEdits().show(0);
     window_.action("stepGround")->trigger();
     return take("stills-ground") && good;
+}
+
+bool PictureRun::takeExchange() {
+    Document& document = window_.document();
+    window_.action("stepExport")->trigger();
+    for (const ExportFormat* f : exportFormats())
+        window_.findChild<QCheckBox*>(QStringLiteral("format-%1").arg(QLatin1String(f->word)))->setChecked(true);
+    const QString folder = QDir::tempPath() + "/va-pictures-export";
+    window_.findChild<QLineEdit*>("exportFolder")->setText(folder);
+    window_.findChild<QPushButton*>("exportButton")->click();
+    waitUntil([&] { return !window_.exchangeEdits().running() && document.shot().exportedFrom != 0; }, 60'000);
+    auto* named = window_.findChild<QLineEdit*>("exportFolder");
+    named->setText("shots/slipway/export");
+    named->setModified(true);
+    bool good = take("export");
+    QDir(folder).removeRecursively();
+    // A camera from elsewhere, where the demo has one for this plate.
+    const QDir plate = QFileInfo(QString::fromStdString(document.shot().plateSpec)).absoluteDir();
+    const QString scene =
+        plate.filePath("../../exchange/%1_from_elsewhere.usda").arg(QString::fromStdString(document.shot().name));
+    if (!QFile::exists(scene)) return good;
+    window_.takeScene(scene);
+    const auto shown = [&](const char* name, const char* picture) {
+        auto* dialog = window_.findChild<QDialog*>(name);
+        if (!dialog) return false;
+        dialog->resize(dialog->sizeHint().expandedTo({720, 300}));
+        waitUntil([] { return false; }, 300);
+        // Over the window, as it is seen.
+        QPixmap whole = window_.grab();
+        QPainter painter(&whole);
+        painter.drawPixmap((whole.width() - dialog->width()) / 2, (whole.height() - dialog->height()) / 2,
+                           dialog->grab());
+        return whole.save(folder_ + "/" + picture + ".png");
+    };
+    good = shown("takeScene", "take-camera") && good;
+    auto* ask = window_.findChild<TakeSceneDialog*>("takeScene");
+    if (!ask) return false;
+    // By its own numbers the camera is 25 fps' one, first to first.
+    ExchangeEdits::Offered offered = ask->offered();
+    ask->reject();
+    for (Misfit& m : offered.misfits)
+        if (m.chosen < 0) m.chosen = m.about == Misfit::About::rate ? 1 : 0;
+    if (const auto c = window_.exchangeEdits().compareWith(offered)) {
+        CompareDialog dialog(*c, offered.file, &window_);
+        dialog.show();
+        good = shown("comparison", "comparison") && good;
+    }
+    return good;
 }
 
 bool PictureRun::takeLensTools() {
@@ -221,6 +272,7 @@ int PictureRun::exec() {
     layOut(*canvas);
     good = take("layout") && good;
     good = takeLayout() && good;
+    good = takeExchange() && good;
     window_.action("lensView")->trigger();
     document.setFrame(solved.range.last);
     window_.action("stepProof")->trigger();

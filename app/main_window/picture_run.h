@@ -24,6 +24,7 @@ class PictureRun {
     bool takeSolveTools();
     bool takePhoto();
     bool takeStills();
+    bool takeExchange();
     bool takeLensTools();
     /// Features by hand, curves, masks, a patch, prune.
     bool takeFeatureTools();

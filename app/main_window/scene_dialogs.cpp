@@ -46,7 +46,7 @@ TakeSceneDialog::TakeSceneDialog(const ExchangeEdits::Offered& offered, For what
     layout->setSpacing(10);
     const ForeignScene& s = offered_.scene;
     const auto& camera = cameraOf(s, offered.camera.toStdString());
-    auto* head = new QLabel(tr("Camera \"%1\": %2 frames. %3 points, %4 things.")
+    auto* head = new QLabel(tr("Camera \"%1\". Frames: %2, points: %3, things: %4.")
                                 .arg(QString::fromStdString(camera.name))
                                 .arg(camera.frames.size())
                                 .arg(s.points.size())
@@ -75,7 +75,7 @@ TakeSceneDialog::TakeSceneDialog(const ExchangeEdits::Offered& offered, For what
         const int row = int(2 * i) + 1;
         auto* name = new QLabel(wordsFor(m.about));
         QFont strong = bodyFont();
-        strong.setBold(true);
+        strong.setWeight(QFont::DemiBold);
         name->setFont(strong);
         grid->addWidget(name, row, 0);
         grid->addWidget(new QLabel(QString::fromStdString(m.theirs)), row, 1);

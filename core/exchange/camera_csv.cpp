@@ -37,8 +37,7 @@ std::string facts(const SceneExport& s) {
     say("rate", std::to_string(s.rate.num) + "/" + std::to_string(s.rate.den));
     say("up_axis", s.zUp ? "z" : "y");
     say("metres_per_unit", s.metric ? exactText(s.metresPerUnit) : "unknown");
-    say("rotation_order",
-        s.eulerOrder + ", about fixed axes in that order, degrees; the camera looks down its -Z, +Y up");
+    say("rotation_order", s.eulerOrder + " (fixed axes)");
     return out;
 }
 

@@ -102,7 +102,7 @@ CameraComparison compareCameras(const SceneExport& a, const SceneExport& b) {
     out.sentence = text("%zu frames in common: %.4f px RMS, at most %.4f px, in frame %d.", pairs.size(), out.rmsPx,
                         out.largestPx, out.worstFrame);
     if (out.onlyA + out.onlyB > 0)
-        out.sentence += text(" %d frames only in the first, %d only in the second.", out.onlyA, out.onlyB);
+        out.sentence += text(" Frames only in the first: %d, only in the second: %d.", out.onlyA, out.onlyB);
     if (!out.pathsTell) out.sentence += text(" The camera stands still: rotation and focal length are compared.");
     return out;
 }

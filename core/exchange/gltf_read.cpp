@@ -209,8 +209,9 @@ class GltfReader {
     void camera(const aiCamera& camera, const aiNode& n, const Chain& chain) {
         ForeignScene::Camera c;
         c.name = n.mName.C_Str();
-        double wide = std::tan(double(camera.mHorizontalFOV) / 2);
-        double high = camera.mAspect > 0 ? wide / double(camera.mAspect) : 0;
+        // assimp up to 5.2 gives the upright angle times the aspect as the one across.
+        const double aspect = camera.mAspect > 0 ? double(camera.mAspect) : 1;
+        double high = std::tan(double(camera.mHorizontalFOV) / aspect / 2), wide = high * aspect;
         if (const auto exact = halfOf(c.name)) {
             high = exact->second;
             wide = exact->first > 0 ? exact->first : out_.width && out_.height ? high * *out_.width / *out_.height : 0;

@@ -117,7 +117,7 @@ ForeignScene readZip(const std::string& content, const std::string& source) {
 
 const ExportFormat usdzFormat{
     .word = "usdz",
-    .label = "Camera and scene with pictures, zipped OpenUSD",
+    .label = "Zipped scene, OpenUSD",
     .fileName = "camera.usdz",
     .write = writeZip,
     .read = readZip,

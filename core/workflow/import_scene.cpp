@@ -79,7 +79,7 @@ ForeignChoices choicesFrom(const Shot& shot, const ForeignScene& scene, const st
 
 /// A shape as an OBJ file. Returns its path.
 std::string writeShape(const Shape& shape, const std::string& name, const std::filesystem::path& folder) {
-    std::string out = "# taken in with a scene\n";
+    std::string out = "# Vivid Anchor\n";
     for (const auto& v : shape.vertices)
         out += "v " + exactText(v.x()) + " " + exactText(v.y()) + " " + exactText(v.z()) + "\n";
     size_t at = 0;
