@@ -13,6 +13,7 @@
 #include "base/atomic_file.h"
 #include "base/error.h"
 #include "exchange/paths_file.h"
+#include "export_options.h"
 #include "shot/feature_json.h"
 #include "shot/shot_file.h"
 #include "workflow/match_shot.h"
@@ -90,6 +91,8 @@ void addPlateOptions(CommandLine& c, PlateArguments& a) {
     c.option("--mask-offset", a.maskOffset, "Added to a frame's number to find its matte");
     c.option("--masks-from", a.masksFrom, "Mask shapes of a project (.vanchor), or a JSON object with \"masks\"");
     c.option("--paths", a.paths, "Paths to start with, .csv or .json");
+    c.option("--paths-first", a.pathsFirst, "Frame of the plate that the first frame of the paths is");
+    c.option("--paths-size", a.pathsSize, "Size of the picture that the paths were tracked in: 1920x1080");
 }
 
 Shot shotFor(const PlateArguments& a, Progress* progress) {
@@ -115,7 +118,10 @@ Shot shotFor(const PlateArguments& a, Progress* progress) {
     shot.exclusions.matte = {a.mask, a.maskThreshold, a.maskInvert, a.maskGrow, a.maskOffset};
     if (!a.masksFrom.empty()) shot.exclusions.masks = readMasks(a.masksFrom);
     if (!a.paths.empty()) {
-        shot = withPathsFromFile(shot, a.paths);
+        PathsMapping mapping;
+        if (!a.pathsFirst.empty()) mapping.firstFrame = wholeFrom("--paths-first", a.pathsFirst);
+        if (!a.pathsSize.empty()) mapping.sizePx = sizeFrom("--paths-size", a.pathsSize);
+        shot = withPathsFromFile(shot, a.paths, nullptr, mapping);
         auto paths = std::make_shared<std::vector<Path>>(*shot.paths);
         // Given paths are somebody's work: tracking anew leaves them alone.
         for (Path& p : *paths) p.origin = PathOrigin::byHand;

@@ -12,7 +12,7 @@ namespace va {
 
 /// What match and track share: the plate, its range, and what features are tracked.
 struct PlateArguments {
-    std::string plate, range, rate, pixelAspect, density = "normal", care = "quick", mask, masksFrom, paths;
+    std::string plate, range, rate, pixelAspect, density = "normal", care = "quick", mask, masksFrom, paths, pathsFirst, pathsSize;
     double maskThreshold = 0.5, maskGrow = 0;
     bool maskInvert = false, evenTimes = false, strict = false;
     int maskOffset = 0, stream = -1;

@@ -1,7 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The actions of the step Features: tracking by hand, masks, patches, path files.
+#include <QClipboard>
 #include <QFileDialog>
+#include <QGuiApplication>
+#include <QMessageBox>
 
+#include "base/error.h"
+#include "exchange/paths_file.h"
 #include "inspector/inspector.h"
 #include "main_window/main_window.h"
 #include "route/route.h"
@@ -60,8 +65,16 @@ void MainWindow::makeFeatureActions() {
 
     add("readPaths", tr("Read paths…"), {}, {}, {}, [this] {
         const QString file = QFileDialog::getOpenFileName(this, tr("Paths"), {}, tr("Paths (*.csv *.json)"));
-        if (!file.isEmpty()) edits_.addPathsFromFile(file);
+        if (!file.isEmpty()) readPaths(file);
     });
+    add("copyRows", tr("Copy the selected features as a table"), tr("Copy features"), QKeySequence::Copy, {}, [this] {
+        const QString words = edits_.selectedPathsText();
+        if (words.isEmpty()) return showTrouble(tr("Select features first: in the plate view, or in the table."));
+        QGuiApplication::clipboard()->setText(words);
+        say(tr("The selected features are on the clipboard."));
+    });
+    add("pasteRows", tr("Add features from the table on the clipboard"), tr("Paste features"), QKeySequence::Paste, {},
+        [this] { edits_.pastePaths(QGuiApplication::clipboard()->text()); });
     add("writePaths", tr("Write paths…"), {}, {}, {}, [this] {
         const QString file = QFileDialog::getSaveFileName(this, tr("Paths"), {}, tr("CSV (*.csv);;JSON (*.json)"));
         if (!file.isEmpty()) edits_.writePaths(file);
@@ -94,6 +107,43 @@ void MainWindow::refreshFeatureActions() {
     bool cut = false;
     for (int c : s.findings.cuts) cut = cut || (s.range.first < c && c <= s.range.last);
     for (const char* n : {"keepBeforeCut", "keepAfterCut"}) actions_[n]->setEnabled(cut);
+}
+
+/// Paths of another picture size or of other frame numbers: asked before they are taken.
+void MainWindow::readPaths(const QString& file) {
+    const Shot& s = document_.shot();
+    PathsMapping mapping;
+    try {
+        const auto paths = readPathsFile(file.toStdString());
+        const auto size = sizeOfPathsFile(file.toStdString());
+        if (size && (size->first != s.plate.width || size->second != s.plate.height)) {
+            if (QMessageBox::question(
+                    this, tr("Read paths"),
+                    tr("The paths were tracked in a picture of %1 × %2, the plate has %3 × %4. Scale them?")
+                        .arg(size->first)
+                        .arg(size->second)
+                        .arg(s.plate.width)
+                        .arg(s.plate.height)) != QMessageBox::Yes)
+                return;
+            mapping.sizePx = size;
+        }
+        int first = s.plate.frames.last, last = s.plate.frames.first;
+        for (const Path& p : paths)
+            first = std::min(first, p.points.front().frame), last = std::max(last, p.points.back().frame);
+        if (!paths.empty() && (first < s.plate.frames.first || last > s.plate.frames.last)) {
+            if (QMessageBox::question(
+                    this, tr("Read paths"),
+                    tr("The paths have frames %1–%2, the plate %3–%4. Let the first of them be the plate's first?")
+                        .arg(first)
+                        .arg(last)
+                        .arg(s.plate.frames.first)
+                        .arg(s.plate.frames.last)) == QMessageBox::Yes)
+                mapping.firstFrame = s.plate.frames.first;
+        }
+    } catch (const Error& e) {
+        return showTrouble(QString::fromUtf8(e.what()));
+    }
+    edits_.addPathsFromFile(file, mapping);
 }
 
 }  // namespace va

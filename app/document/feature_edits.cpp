@@ -195,14 +195,32 @@ void FeatureEdits::prune(const PruneRules& rules) {
                    withSetAside(document_.shot(), found));
 }
 
-void FeatureEdits::addPathsFromFile(const QString& file) {
+void FeatureEdits::addPathsFromFile(const QString& file, const PathsMapping& mapping) {
     try {
         int count = 0;
-        const Shot next = withPathsFromFile(document_.shot(), file.toStdString(), &count);
+        const Shot next = withPathsFromFile(document_.shot(), file.toStdString(), &count, mapping);
         document_.edit(tr("Read %1 paths").arg(count), next);
     } catch (const Error& e) {
         say(QString::fromUtf8(e.what()));
     }
+}
+
+void FeatureEdits::pastePaths(const QString& words) {
+    try {
+        int count = 0;
+        const Shot next =
+            withPathsFromText(document_.shot(), words.toStdString(), tr("clipboard").toStdString(), &count);
+        document_.edit(tr("Paste %1 paths").arg(count), next);
+    } catch (const Error& e) {
+        say(QString::fromUtf8(e.what()));
+    }
+}
+
+QString FeatureEdits::selectedPathsText() const {
+    std::vector<Path> chosen;
+    for (const Path& p : *document_.shot().paths)
+        if (document_.selectedPaths().contains(p.id)) chosen.push_back(p);
+    return chosen.empty() ? QString() : QString::fromStdString(pathsToCsv(chosen));
 }
 
 void FeatureEdits::writePaths(const QString& file) {

@@ -3,6 +3,7 @@
 #include <QObject>
 
 #include "document/document.h"
+#include "exchange/paths_file.h"
 #include "workflow/prune.h"
 
 namespace va {
@@ -32,7 +33,10 @@ class FeatureEdits : public QObject {
     void removeSpan(FrameRange span, bool aside);
     void guidedTrack();
     void prune(const PruneRules& rules);
-    void addPathsFromFile(const QString& file);
+    void addPathsFromFile(const QString& file, const PathsMapping& mapping = {});
+    void pastePaths(const QString& words);
+    /// The selected ones as a table that pasting takes back.
+    [[nodiscard]] QString selectedPathsText() const;
     void writePaths(const QString& file);
 
     // ---- masks --------------------------------------------------------------------------------------------------

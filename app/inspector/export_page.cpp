@@ -20,12 +20,12 @@ namespace {
 /// First frames that other programs count from.
 constexpr int firstFrames[] = {1, 0, 1001};
 
-QWidget* inPairs(const QList<QWidget*>& all) {
+QWidget* inColumns(const QList<QWidget*>& all, int columns) {
     auto* out = new QWidget;
     auto* grid = new QGridLayout(out);
     grid->setContentsMargins(0, 0, 0, 0);
     grid->setVerticalSpacing(2);
-    for (int i = 0; i < all.size(); ++i) grid->addWidget(all[i], i / 2, i % 2);
+    for (int i = 0; i < all.size(); ++i) grid->addWidget(all[i], i / columns, i % columns);
     return out;
 }
 
@@ -38,19 +38,16 @@ ExportPage::ExportPage(const PageContext& context)
     folder_->setObjectName("exportFolder");
     folder_->setAccessibleName(tr("Export folder"));
     insert(folder_);
-    buildFormats();
-    buildChoices();
-    buildParts();
     write_ = new QPushButton(tr("Write and verify"));
     write_->setObjectName("exportButton");
-    caption(tr("Write"));
     insert(write_);
     report_ = note();
     report_->setObjectName("exportReport");
     files_ = compactTable("exportFiles", tr("Files as read back"), {tr("File"), tr("px off"), QString()});
     insert(files_);
-    lacks_ = note();
-    lacks_->setObjectName("exportLacks");
+    buildFormats();
+    buildChoices();
+    buildParts();
     caption(tr("What the next program must show"));
     next_ = new QPlainTextEdit;
     next_->setObjectName("exportNext");
@@ -60,7 +57,7 @@ ExportPage::ExportPage(const PageContext& context)
     QFont fixed = QFontDatabase::systemFont(QFontDatabase::FixedFont);
     fixed.setPointSizeF(8);
     next_->setFont(fixed);
-    next_->setFixedHeight(112);
+    next_->setFixedHeight(92);
     insert(next_);
     auto* copy = new QPushButton(tr("Copy"));
     copy->setObjectName("copyNext");
@@ -91,7 +88,9 @@ void ExportPage::buildFormats() {
     };
     for (const ExportFormat* f : exportFormats()) add(f->word, QLatin1String(f->word), tr(f->label), f->byDefault);
     for (const PictureExport& p : pictureExports()) add(p.word, QLatin1String(p.word), tr(p.label), false);
-    insert(inPairs(all));
+    insert(inColumns(all, 3));
+    lacks_ = note();
+    lacks_->setObjectName("exportLacks");
 }
 
 void ExportPage::buildChoices() {
@@ -128,7 +127,7 @@ void ExportPage::buildParts() {
         parts_[QLatin1String(key)] = box;
         all << box;
     }
-    insert(inPairs(all));
+    insert(inColumns(all, 2));
     cloud_ = number(tr("Points at most"), 0, QString());
     cloud_->setObjectName("exportCloud");
     cloud_->setToolTip(tr("Those that fit best stay; 0 = all"));

@@ -82,6 +82,7 @@ class MainWindow : public QMainWindow {
     void makeGroundActions();
     void makeLayoutActions();
     void makeExchangeActions();
+    void readPaths(const QString& file);
     [[nodiscard]] QString chosenScene(const QString& title);
     void askAndTake(const ExchangeEdits::Offered& offered);
     void makeFeatureActions();

@@ -22,8 +22,9 @@ QMenuBar* MainWindow::makeMenus() {
     connect(recent_, &QMenu::aboutToShow, this, &MainWindow::fillRecent);
     fillMenu(file, {"save", "saveAs", "", "readPaths", "writePaths", "writePatch", "", "takeScene", "pasteCamera",
                     "compareScene", "unlockCamera", "", "locate", "", "quit"});
-    fillMenu(bar->addMenu(tr("&Edit")), {"undo", "redo", "", "selectAll", "setAside", "bringBack", "", "removeThing",
-                                         "", "copyCamera", "copyCameraRange", "copyVerdict", "", "search"});
+    fillMenu(bar->addMenu(tr("&Edit")),
+             {"undo", "redo", "", "selectAll", "setAside", "bringBack", "", "copyRows", "pasteRows", "", "removeThing",
+              "", "copyCamera", "copyCameraRange", "copyVerdict", "", "search"});
     QMenu* shot = bar->addMenu(tr("&Shot"));
     fillMenu(shot, {"match", "track", "solve", "cancel", ""});
     fillMenu(shot->addMenu(tr("Play")), {"play", "stepBack", "stepForward", "first", "last"});

@@ -237,6 +237,46 @@ ForeignScene readTable(const std::string& content, const std::string& source) {
     return out;
 }
 
+/// Tables beside the camera's, read line by line again.
+std::string tableWrong(const SceneExport& s, const std::string& name, const std::string& content) {
+    std::istringstream in(content);
+    std::string line;
+    int number = 0;
+    std::vector<std::vector<std::string>> rows;
+    while (csv::readRecord(in, line, number))
+        if (!line.empty() && line[0] != '#') rows.push_back(csv::fieldsOf(line));
+    if (rows.empty()) return text("it is empty");
+    rows.erase(rows.begin());
+    if (name.ends_with("-things.csv")) {
+        size_t at = 0;
+        for (const auto& t : s.things)
+            for (size_t k = 0; k < std::max<size_t>(1, t.samples.size()); ++k, ++at) {
+                if (at >= rows.size() || rows[at].size() != 16 || rows[at][0] != t.name)
+                    return text("a thing is missing");
+                const Eigen::Vector3d place = t.samples.empty() ? t.position : t.samples[k].place.translation;
+                for (int c = 0; c < 3; ++c)
+                    if (numberFrom(rows[at][size_t(4 + c)]) != place[c])
+                        return text("\"%s\" stands elsewhere", t.name.c_str());
+            }
+    } else if (name.ends_with("-paths.csv")) {
+        size_t at = 0;
+        for (const Path& p : *s.paths)
+            for (const PathPoint& q : p.points) {
+                if (at >= rows.size() || rows[at].size() != 14) return text("a path is not whole");
+                if (numberFrom(rows[at][4]) != q.frame + s.frameShift || numberFrom(rows[at][5]) != q.x ||
+                    numberFrom(rows[at][6]) != q.y)
+                    return text("path %d is not the same", p.id);
+                ++at;
+            }
+    } else if (name.ends_with("-corners.csv")) {
+        size_t expected = 0;
+        for (const FlatPatch& p : s.patches)
+            for (const PatchFrame& f : p.frames) expected += p.cornersAt(f.frame).has_value();
+        if (rows.size() != expected) return text("corners are missing");
+    }
+    return {};
+}
+
 }  // namespace
 
 const ExportFormat cameraCsvFormat{
@@ -250,6 +290,7 @@ const ExportFormat cameraCsvFormat{
         if (!s.things.empty()) out += (out.empty() ? "" : ", ") + text("the shapes of things");
         return out;
     },
+    .companionWrong = tableWrong,
     .holdsPoints = false,
     .holdsThings = false,
 };

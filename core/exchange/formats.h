@@ -35,6 +35,10 @@ struct ExportFormat {
     ForeignScene (*read)(const std::string& content, const std::string& source);
     /// What this scene has and the format has no place for, in words ("the camera, things"); empty = nothing.
     std::string (*lacks)(const SceneExport& scene);
+    /// What is wrong with a file that was written beside the main one, as read back; empty = nothing, or none is
+    /// checked.
+    std::string (*companionWrong)(const SceneExport& scene, const std::string& name,
+                                  const std::string& content) = nullptr;
     bool holdsCamera = true, holdsPoints = true, holdsThings = true, holdsVisibility = false;
     bool holdsMarks = true;     ///< things without faces
     bool standardAxes = false;  ///< its standard fixes axes and unit: it is given the scene with Y up, in metres

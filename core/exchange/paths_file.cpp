@@ -5,6 +5,7 @@
 #include <charconv>
 #include <cmath>
 #include <cstdio>
+#include <limits>
 #include <map>
 #include <nlohmann/json.hpp>
 #include <set>
@@ -127,7 +128,9 @@ std::vector<Path> readJson(const std::string& content, const std::string& name) 
 
 }  // namespace
 
-std::string pathsToCsv(const Shot& shot) { return pathsToCsv(*shot.paths); }
+std::string pathsToCsv(const Shot& shot) {
+    return formatted("# size_px: %d x %d\n", shot.plate.width, shot.plate.height) + pathsToCsv(*shot.paths);
+}
 
 std::string pathsToCsv(const std::vector<Path>& paths, int frameShift) {
     std::string out = std::string(csvHeader) + "\n";
@@ -162,14 +165,70 @@ std::vector<Path> readPathsFile(const std::filesystem::path& file) {
     throw InputError(text("\"%s\" ends in neither .csv nor .json: paths are read from those.", file.string().c_str()));
 }
 
-Shot withPathsFromFile(const Shot& shot, const std::filesystem::path& file, int* count) {
+std::optional<std::pair<int, int>> sizeOfPathsFile(const std::filesystem::path& file) {
+    const std::string content = readFile(file);
+    int w = 0, h = 0;
+    if (content.starts_with("{")) {
+        const json j = json::parse(content, nullptr, false);
+        if (j.is_object() && j.contains("image") && j["image"].is_object())
+            w = j["image"].value("width", 0), h = j["image"].value("height", 0);
+    } else if (const auto at = content.find("# size_px: "); at != std::string::npos) {
+        (void)std::sscanf(content.c_str() + at, "# size_px: %d x %d", &w, &h);
+    }
+    return w > 0 && h > 0 ? std::optional(std::pair(w, h)) : std::nullopt;
+}
+
+namespace {
+
+/// Numbered and sized as the plate.
+void mapPaths(std::vector<Path>& paths, const Shot& shot, const PathsMapping& mapping) {
+    int first = std::numeric_limits<int>::max();
+    for (const Path& p : paths) first = std::min(first, p.points.front().frame);
+    const int shift = mapping.firstFrame && !paths.empty() ? *mapping.firstFrame - first : 0;
+    double sx = 1, sy = 1;
+    if (mapping.sizePx)
+        sx = double(shot.plate.width) / mapping.sizePx->first, sy = double(shot.plate.height) / mapping.sizePx->second;
+    if (shift == 0 && sx == 1 && sy == 1) return;
+    for (Path& p : paths) {
+        p.referenceFrame += shift;
+        for (PathPoint& q : p.points) {
+            q.frame += shift;
+            q.x = (q.x + 0.5) * sx - 0.5, q.y = (q.y + 0.5) * sy - 0.5;
+            q.sxx = float(double(q.sxx) * sx * sx), q.sxy = float(double(q.sxy) * sx * sy),
+            q.syy = float(double(q.syy) * sy * sy);
+        }
+    }
+}
+
+Shot withFreshPaths(const Shot& shot, std::vector<Path> fresh, const std::string& source, int* count);
+
+}  // namespace
+
+Shot withPathsFromFile(const Shot& shot, const std::filesystem::path& file, int* count, const PathsMapping& mapping) {
+    const auto size = sizeOfPathsFile(file);
+    if (size && !mapping.sizePx && (size->first != shot.plate.width || size->second != shot.plate.height))
+        throw InputError(text(
+            "The paths of \"%s\" were tracked in a picture of %d × %d px, the plate has %d × %d. Say that they are "
+            "to be scaled, or take those of this plate.",
+            file.string().c_str(), size->first, size->second, shot.plate.width, shot.plate.height));
     std::vector<Path> fresh = readPathsFile(file);
+    mapPaths(fresh, shot, mapping);
+    return withFreshPaths(shot, std::move(fresh), file.string(), count);
+}
+
+Shot withPathsFromText(const Shot& shot, const std::string& content, const std::string& source, int* count) {
+    return withFreshPaths(shot, readCsv(content, source), source, count);
+}
+
+namespace {
+
+Shot withFreshPaths(const Shot& shot, std::vector<Path> fresh, const std::string& source, int* count) {
     for (const Path& p : fresh)
         if (p.points.back().frame < shot.plate.frames.first || p.points.front().frame > shot.plate.frames.last)
             throw InputError(
                 text("Path %d of \"%s\" has frames %d–%d, but the plate has %d–%d. Number the frames as the plate's.",
-                     p.id, file.string().c_str(), p.points.front().frame, p.points.back().frame,
-                     shot.plate.frames.first, shot.plate.frames.last));
+                     p.id, source.c_str(), p.points.front().frame, p.points.back().frame, shot.plate.frames.first,
+                     shot.plate.frames.last));
     Shot out = shot;
     auto paths = std::make_shared<std::vector<Path>>(*shot.paths);
     std::set<int> taken;
@@ -187,6 +246,8 @@ Shot withPathsFromFile(const Shot& shot, const std::filesystem::path& file, int*
     out.paths = paths;
     return out;
 }
+
+}  // namespace
 
 std::string patchToCsv(const FlatPatch& patch) {
     std::string out = "frame,x1,y1,x2,y2,x3,y3,x4,y4,quality,visible\n";

@@ -181,6 +181,13 @@ ExportCheck verified(const SceneExport& s, const ForeignScene& found, const Expo
                     1000 * Eigen::Vector3d(std::sin(az) * std::cos(el), std::sin(el), -std::cos(az) * std::cos(el)));
         theirs = ours;
     }
+    if (!format.holdsCamera && s.points.empty() && bodiesOf(s).empty() && !frames.empty()) {
+        // A camera that only turns has no points: there is nothing that could be wrong.
+        check.passed = true;
+        check.lacks = format.lacks(s);
+        check.sentence = text("%s is empty: this solve has no points.", name.c_str());
+        return check;
+    }
     Differences d;
     for (size_t k = 0; k < frames.size(); ++k) {
         const SceneExport::Frame& f = s.frames[frames[k]];
@@ -259,6 +266,14 @@ ExportCheck exportAndVerify(const SceneExport& given, const ExportFormat& format
         return check;
     }
     ExportCheck check = verified(scene, found, format, file);
+    for (const std::filesystem::path& other : companions) {
+        if (!check.passed || !format.companionWrong) break;
+        const std::string wrong = format.companionWrong(scene, other.filename().string(), readFile(other));
+        if (wrong.empty()) continue;
+        check.passed = false;
+        check.sentence = text("%s was written, but read back %s. Do not use it; report this.",
+                              other.filename().string().c_str(), wrong.c_str());
+    }
     check.companions = std::move(companions);
     if (standard && check.passed)
         check.sentence += text(" Its standard has Y up and metres: that is how it was written.");

@@ -50,6 +50,64 @@ class Headless : public ::testing::Test {
     fs::path folder_;
 };
 
+// Out in several formats, checked by its manifest, converted on, compared: as a render queue would.
+TEST_F(Headless, ScenesGoOutAndComeIn) {
+    const std::string out = (folder_ / "jib").string();
+    ASSERT_EQ(vanchor("match '" + data + "jib' --fps 24000/1001 --out " + out).code, 0);
+    const auto in = [&](const std::string& name) { return "'" + (folder_ / name).string() + "'"; };
+    const Run all =
+        vanchor("export " + out + "/shot.vanchor --format json,usda,usdz,glb,dae,opentrackio,csv,ply,obj,stmap --out " +
+                in("all"));
+    EXPECT_EQ(all.code, 0) << all.out << all.err;
+    EXPECT_NE(all.out.find("23.976 fps (24000/1001)"), std::string::npos) << all.out;
+    EXPECT_TRUE(fs::exists(folder_ / "all/manifest.json") && fs::exists(folder_ / "all/README.txt"));
+    EXPECT_EQ(vanchor("verify " + in("all")).code, 0);
+    // sha256sum of coreutils agrees with the manifest.
+    const auto manifest = nlohmann::json::parse(readFile(folder_ / "all/manifest.json"));
+    for (const auto& f : manifest.at("files"))
+        EXPECT_EQ(
+            std::system(("echo '" + f.at("sha256").get<std::string>() + "  " +
+                         (folder_ / "all" / f.at("name").get<std::string>()).string() + "' | sha256sum -c --status")
+                            .c_str()),
+            0)
+            << f.at("name");
+    // On through all that carry a camera, in another axis, unit and number, and back.
+    ASSERT_EQ(vanchor("convert " + in("all/camera.usdz") + " " + in("a.glb")).code, 0);
+    ASSERT_EQ(vanchor("convert " + in("a.glb") + " " + in("b.dae") + " --up z --units cm --in-units m --first 1").code,
+              0);
+    ASSERT_EQ(vanchor("convert " + in("b.dae") + " " + in("c.csv")).code, 0);
+    ASSERT_EQ(vanchor("convert " + in("c.csv") + " " + in("d.opentrackio.json") + " --first 1001").code, 0);
+    const Run compared = vanchor("compare " + in("all/camera.json") + " " + in("d.opentrackio.json") + " --table");
+    EXPECT_EQ(compared.code, 0) << compared.err;
+    double rms = 1, largest = 1;
+    const auto colon = compared.out.find("common: ");
+    ASSERT_NE(colon, std::string::npos) << compared.out;
+    ASSERT_EQ(std::sscanf(compared.out.c_str() + colon, "common: %lf px RMS, at most %lf px", &rms, &largest), 2)
+        << compared.out;
+    EXPECT_LE(largest, 0.01);
+    // Another rate for the same frames.
+    ASSERT_EQ(vanchor("convert " + in("a.glb") + " " + in("e.usda") + " --rate 25").code, 0);
+    EXPECT_NE(readFile(folder_ / "e.usda").find("frameRateNum = 25"), std::string::npos);
+    // A changed file is found.
+    writeFileAtomically(folder_ / "all/camera.dae", readFile(folder_ / "all/camera.dae") + " ");
+    EXPECT_EQ(vanchor("verify " + in("all")).code, 5);
+    for (const auto& [words, code, said] :
+         {std::tuple("export " + out + "/shot.vanchor --format nonsense --out " + in("x"), 2, "nonsense"),
+          {"export " + out + "/shot.vanchor --format usda --out /nowhere/there/x.usda", 3, "x.usda"},
+          {"export " + out + "/shot.vanchor --format usda --layered --out " + in("x.usda"), 3, "layer"},
+          {"export " + out + "/shot.vanchor --format usda --first one --out " + in("x.usda"), 2, "--first"},
+          {"convert " + in("all/cloud.ply") + " " + in("x.usda"), 3, "not read"},
+          {"convert " + in("none.usda") + " " + in("x.usda"), 3, "no file"},
+          {"convert " + in("a.glb") + " " + in("x.txt"), 3, "no ending"},
+          {"compare " + in("a.glb") + " " + in("all/camera.json") + " --plate 5", 2, "--plate"},
+          {std::string("verify /tmp/nowhere"), 3, "manifest"}}) {
+        const Run wrong = vanchor(words);
+        EXPECT_EQ(wrong.code, code) << words << wrong.err;
+        EXPECT_NE(wrong.err.find(said), std::string::npos) << words << ": " << wrong.err;
+    }
+    EXPECT_FALSE(fs::exists(folder_ / "x.usda"));
+}
+
 TEST_F(Headless, ThingsAreLaidOut) {
     const std::string out = (folder_ / "slipway").string(), project = out + "/slipway.vanchor";
     ASSERT_EQ(vanchor("match '" + data + "slipway/slipway.mp4' --out " + out).code, 0);
@@ -281,7 +339,7 @@ TEST_F(Headless, TrackWritesPathsThatMatchReadsBack) {
     EXPECT_TRUE(j["cuts"].empty());
     EXPECT_GT(j["paths"].get<int>(), 60);
     const std::string text = readFile(csv);
-    EXPECT_EQ(text.substr(0, 31), "path,name,by_hand,set_aside,fra");
+    EXPECT_NE(text.substr(0, 80).find("\npath,name,by_hand,set_aside,fra"), std::string::npos) << text.substr(0, 80);
     const Run many =
         vanchor("track " + data + "jib --range 1001-1020 --density many --json --out " + (folder_ / "p.json").string());
     ASSERT_EQ(many.code, 0) << many.err;

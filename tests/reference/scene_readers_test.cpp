@@ -108,5 +108,67 @@ TEST_F(SceneReaders, AssimpReadsTheObjCloudAndMeshes) {
     EXPECT_EQ(points, scene().points.size());
 }
 
+/// assimp's place of a camera in the world, and the tangent of half its angle across.
+struct OtherCamera {
+    Eigen::Vector3d position, ahead;
+    double half = 0;
+};
+OtherCamera otherCamera(const aiScene& scene, const aiCamera& c, bool gltf) {
+    aiMatrix4x4 world;
+    for (const aiNode* n = scene.mRootNode->FindNode(c.mName); n; n = n->mParent) world = n->mTransformation * world;
+    const auto at = [&](const aiVector3D& v) {
+        const aiVector3D p = world * v;
+        return Eigen::Vector3d(double(p.x), double(p.y), double(p.z));
+    };
+    OtherCamera out;
+    out.position = at(c.mPosition);
+    out.ahead = (at(c.mPosition + c.mLookAt) - out.position).normalized();
+    const double angle = double(c.mHorizontalFOV), aspect = c.mAspect > 0 ? double(c.mAspect) : 1;
+    out.half = gltf ? std::tan(angle / aspect / 2) * aspect : std::tan(angle / 2);
+    return out;
+}
+
+// assimp's own test models (Debian's assimp-testmodels; among them Khronos' samples, and files broken on purpose): each
+// is read, or refused with a sentence, and cameras stand where assimp has them.
+TEST_F(SceneReaders, ModelsByOthersAreReadOrRefused) {
+    const fs::path root = "/usr/share/assimp/models";
+    ASSERT_TRUE(fs::is_directory(root)) << "the package assimp-testmodels is missing";
+    int read = 0, refused = 0, cameras = 0;
+    for (const auto& entry : fs::recursive_directory_iterator(root)) {
+        const std::string ending = entry.path().extension().string();
+        if (ending != ".glb" && ending != ".gltf" && ending != ".dae") continue;
+        ForeignScene found;
+        try {
+            found = readScene(entry.path().string());
+            ++read;
+        } catch (const InputError& e) {
+            EXPECT_GT(std::string(e.what()).size(), 20U) << entry.path();
+            ++refused;
+            continue;
+        }
+        Assimp::Importer importer;
+        const aiScene* theirs = importer.ReadFile(entry.path().string(), 0);
+        if (!theirs) continue;
+        const ForeignScene ours = inOurAxes(found);
+        for (const auto& c : ours.cameras)
+            for (unsigned i = 0; i < theirs->mNumCameras; ++i) {
+                if (theirs->mCameras[i]->mName != aiString(c.name) || theirs->mNumAnimations > 0) continue;
+                const OtherCamera other = otherCamera(*theirs, *theirs->mCameras[i], ending != ".dae");
+                const double size = 1 + other.position.norm();
+                EXPECT_LT((c.frames[0].pose.position - other.position).norm(), 1e-4 * size)
+                    << entry.path() << " " << c.name;
+                EXPECT_LT((c.frames[0].pose.worldFromCamera * Eigen::Vector3d(0, 0, -1) - other.ahead).norm(), 1e-4)
+                    << entry.path();
+                EXPECT_NEAR(c.backWidthMm / 2 / c.frames[0].focalMm, other.half, 1e-4 * other.half)
+                    << entry.path() << " " << c.name;
+                ++cameras;
+            }
+    }
+    std::printf("scenes by others: %d read, %d refused, %d cameras compared\n", read, refused, cameras);
+    EXPECT_GE(read, 50);
+    EXPECT_GE(refused, 5) << "some are broken on purpose";
+    EXPECT_GE(cameras, 8);
+}
+
 }  // namespace
 }  // namespace va

@@ -110,6 +110,36 @@ TEST_F(PathsFile, AddingToAShotKeepsNumbersApart) {
     }
 }
 
+TEST_F(PathsFile, AnotherSizeAndNumberingAreMapped) {
+    const Shot s = shot();
+    // Tracked on a proxy of half the size, numbered from 1: the middle of pixel 9.5 there is the middle of 19.5 here.
+    const std::string half = "# size_px: 640 x 360\npath,frame,x,y,var_x\n3,1,9.5,19.5,0.01\n3,2,100,50,0.01\n";
+    try {
+        (void)withPathsFromFile(s, write("half.csv", half));
+        FAIL() << "another size is not taken silently";
+    } catch (const InputError& e) {
+        EXPECT_NE(std::string(e.what()).find("640 × 360"), std::string::npos) << e.what();
+    }
+    PathsMapping mapping;
+    mapping.sizePx = sizeOfPathsFile(write("half.csv", half));
+    mapping.firstFrame = 1001;
+    ASSERT_TRUE(mapping.sizePx);
+    const Shot more = withPathsFromFile(s, write("half.csv", half), nullptr, mapping);
+    const Path& added = *std::find_if(more.paths->begin(), more.paths->end(),
+                                      [&](const Path& p) { return !s.path(p.id) || p.points.size() == 2; });
+    ASSERT_EQ(added.points.size(), 2U);
+    EXPECT_EQ(added.points[0].frame, 1001);
+    EXPECT_DOUBLE_EQ(added.points[0].x, 19.5);
+    EXPECT_DOUBLE_EQ(added.points[0].y, 39.5);
+    EXPECT_NEAR(added.points[0].sxx, 0.04, 1e-7);
+    // As text, from a clipboard.
+    int count = 0;
+    EXPECT_EQ(withPathsFromText(s, "path,frame,x,y\n1,1002,5,6\n", "clipboard", &count).paths->size(),
+              s.paths->size() + 1);
+    EXPECT_EQ(count, 1);
+    EXPECT_THROW((void)withPathsFromText(s, "hello", "clipboard"), InputError);
+}
+
 TEST_F(PathsFile, PatchCornersAreWrittenBothWays) {
     FlatPatch p;
     p.name = "sign";
