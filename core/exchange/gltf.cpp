@@ -228,7 +228,7 @@ class GltfWriter {
             t.source = int(model_.images.size()) - 1;
             model_.textures.push_back(t);
             out = int(model_.textures.size()) - 1;
-        } catch (const Error&) {  // the list of what is not in the file names it
+        } catch (const Error&) {  // the colour alone is left
         }
         return out;
     }

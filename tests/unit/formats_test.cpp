@@ -411,7 +411,7 @@ TEST_F(Formats, BadFilesAreSentences) {
     }
 }
 
-TEST_F(Formats, AFullDiskLeavesWhatWasThere) {
+TEST_F(Formats, AFolderThatCantBeWrittenLeavesWhatWasThere) {
     // A folder that can't be written stands for a disk that takes nothing more; a device that is always full does the
     // rest.
     const SceneExport s = madeUp(3);
