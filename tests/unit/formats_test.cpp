@@ -412,8 +412,7 @@ TEST_F(Formats, BadFilesAreSentences) {
 }
 
 TEST_F(Formats, AFolderThatCantBeWrittenLeavesWhatWasThere) {
-    // A folder that can't be written stands for a disk that takes nothing more; a device that is always full does the
-    // rest.
+    // Nothing can be made there, and what stands elsewhere stays.
     const SceneExport s = madeUp(3);
     writeFileAtomically(folder_ / "camera.usda", "before");
     EXPECT_THROW((void)exportAndVerify(s, usdaFormat, "/proc/camera.usda"), InputError);
