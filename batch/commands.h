@@ -28,5 +28,6 @@ void addResampleCommands(CommandLine& program, Command& run);
 void addLayoutCommand(CommandLine& program, Command& run);
 void addExportCommand(CommandLine& program, Command& run);
 void addConvertCommands(CommandLine& program, Command& run);
+void addProofCommand(CommandLine& program, Command& run);
 
 }  // namespace va

@@ -77,6 +77,14 @@ void addConvertCommands(CommandLine& program, Command& run) {
                 const ForeignScene found = readScene(a->in);
                 for (const std::string& note : found.notes) std::fprintf(stderr, "%s\n", note.c_str());
                 const SceneExport scene = sceneFrom(found, a->unsaid.choices());
+                if (!found.pixelAspect)
+                    std::fprintf(stderr, "The file has no pixel aspect: its pixels are taken as square.\n");
+                if (cameraOf(found, a->unsaid.camera).angleOnly && !(a->unsaid.back > 0))
+                    std::fprintf(
+                        stderr,
+                        "The file has an angle of view and no film back: focal lengths in mm are for a back %g mm "
+                        "wide. Give --in-film-back for another one.\n",
+                        guessedBackMm);
                 if (!scene.metric && a->options.unitsGiven())
                     throw UsageError("--units", "the file does not say its unit: give --in-units as well");
                 const ExportCheck check =

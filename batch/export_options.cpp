@@ -23,6 +23,7 @@ void ExportOptions::addProjectTo(CommandLine& c) {
     c.flag("--layered", layered_, "The camera with its layers");
     c.flag("--recentre", recentre_, "The origin below the middle of the cloud");
     c.option("--cloud-at-most", cloud_, "Points that fit best, at most so many").between(1, 100000000);
+    c.option("--points", points_, "Of the cloud only these features: their numbers, with commas");
     c.option("--nearest", nearest_, "Leave out points nearer to the camera than this").aboveZero();
     c.option("--farthest", farthest_, "Leave out points farther from the camera than this").aboveZero();
     c.option("--rotation-order", order_, "Of the tables: XYZ, XZY, YXZ, YZX, ZXY or ZYX");
@@ -42,6 +43,11 @@ ExportChoices ExportOptions::choices() const {
     out.cloudAtMost = cloud_, out.nearest = nearest_, out.farthest = farthest_;
     if (!isEulerOrder(order_)) throw UsageError("--rotation-order", "one of XYZ, XZY, YXZ, YZX, ZXY, ZYX is needed");
     out.eulerOrder = order_;
+    for (size_t at = 0; at < points_.size();) {
+        const size_t comma = std::min(points_.find(',', at), points_.size());
+        out.onlyPoints.push_back(wholeFrom("--points", points_.substr(at, comma - at)));
+        at = comma + 1;
+    }
     for (size_t at = 0; at < leave_.size();) {
         const size_t comma = std::min(leave_.find(',', at), leave_.size());
         const std::string part = leave_.substr(at, comma - at);

@@ -22,7 +22,7 @@ class ExportOptions {
     [[nodiscard]] bool unitsGiven() const { return !units_.empty(); }
 
   private:
-    std::string up_ = "y", units_, first_, order_ = "ZXY", leave_;
+    std::string up_ = "y", units_, first_, order_ = "ZXY", leave_, points_;
     double filmBack_ = 0, nearest_ = 0, farthest_ = 0;
     int cloud_ = 0;
     bool undistorted_ = false, layered_ = false, recentre_ = false, perFrame_ = false;

@@ -26,6 +26,7 @@ int main(int argc, char** argv) {
     va::addResampleCommands(program, run);
     va::addLayoutCommand(program, run);
     va::addExportCommand(program, run);
+    va::addProofCommand(program, run);
     addConvertCommands(program, run);
     if (int code = 0; !program.parse(argc, argv, code)) return code;
     try {

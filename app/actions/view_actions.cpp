@@ -130,6 +130,9 @@ void MainWindow::showStep(Step step) {
     plate_->canvas().setGroundShown(step == Step::ground);
     plate_->canvas().setTileShown(step == Step::ground || step == Step::layout);
     plate_->canvas().setLayoutShown(step == Step::layout);
+    // Masks drawn here lie before the things; elsewhere they keep features out.
+    edits_.setMaskList(step == Step::proof ? FeatureEdits::MaskList::front : FeatureEdits::MaskList::features);
+    proofLive_.setOn(step == Step::proof);
     if (step != Step::ground) groundEdits_.showCandidate(-1);
     refreshGroundActions();
 }
@@ -139,7 +142,8 @@ void MainWindow::toolTaken() {
     actions_[tool.action]->setChecked(true);
     scene_->canvas().setLassoing(tool.tool == PlateTool::lasso);
     // The tool's numbers stand on its step's page.
-    if (tool.step) route_->setCurrent(*tool.step);
+    const bool frontMask = tool.tool == PlateTool::mask && edits_.maskList() == FeatureEdits::MaskList::front;
+    if (tool.step && !frontMask) route_->setCurrent(*tool.step);
     if (tool.needsFeatures) actions_["showFeatures"]->setChecked(true);
     if (tool.tool == PlateTool::edge) inspector_->lens().showSection(LensSection::edges);
 }

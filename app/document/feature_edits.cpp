@@ -235,15 +235,28 @@ void FeatureEdits::writePaths(const QString& file) {
 
 // ---- masks ------------------------------------------------------------------------------------------------------
 
+void FeatureEdits::setMaskList(MaskList list) {
+    if (list == maskList_) return;
+    maskList_ = list;
+    document_.selectMask(0);
+}
+
+const std::vector<MaskShape>& FeatureEdits::masks() const {
+    const Shot& s = document_.shot();
+    return maskList_ == MaskList::front ? s.proof.front.masks : s.exclusions.masks;
+}
+
 int FeatureEdits::addMask(const std::vector<MaskPoint>& points) {
     if (points.size() < 3) return 0;
     Shot next = document_.shot();
     MaskShape mask;
-    for (const MaskShape& m : next.exclusions.masks) mask.id = std::max(mask.id, m.id);
+    // Ids are of both lists together.
+    for (const auto* list : {&next.exclusions.masks, &next.proof.front.masks})
+        for (const MaskShape& m : *list) mask.id = std::max(mask.id, m.id);
     ++mask.id;
     mask.name = tr("mask %1").arg(mask.id).toStdString();
     mask.setPoints(document_.frame(), points);
-    next.exclusions.masks.push_back(mask);
+    (maskList_ == MaskList::front ? next.proof.front.masks : next.exclusions.masks).push_back(mask);
     document_.edit(tr("Draw mask"), next);
     document_.selectMask(mask.id);
     return mask.id;
@@ -251,14 +264,15 @@ int FeatureEdits::addMask(const std::vector<MaskPoint>& points) {
 
 void FeatureEdits::changeMask(const QString& name, int maskId, const std::function<void(MaskShape&)>& change) {
     Shot next = document_.shot();
-    for (MaskShape& m : next.exclusions.masks)
-        if (m.id == maskId) {
-            const MaskShape before = m;
-            change(m);
-            if (m == before) return;
-            document_.edit(name, next);
-            return;
-        }
+    for (auto* list : {&next.exclusions.masks, &next.proof.front.masks})
+        for (MaskShape& m : *list)
+            if (m.id == maskId) {
+                const MaskShape before = m;
+                change(m);
+                if (m == before) return;
+                document_.edit(name, next);
+                return;
+            }
 }
 
 std::vector<MaskPoint> FeatureEdits::maskPoints(const MaskShape& mask) const {
@@ -295,7 +309,8 @@ void FeatureEdits::setMaskPoints(int maskId, const std::vector<MaskPoint>& point
 
 void FeatureEdits::removeMask(int maskId) {
     Shot next = document_.shot();
-    std::erase_if(next.exclusions.masks, [=](const MaskShape& m) { return m.id == maskId; });
+    for (auto* list : {&next.exclusions.masks, &next.proof.front.masks})
+        std::erase_if(*list, [=](const MaskShape& m) { return m.id == maskId; });
     document_.edit(tr("Remove mask"), next);
 }
 

@@ -40,6 +40,11 @@ class FeatureEdits : public QObject {
     void writePaths(const QString& file);
 
     // ---- masks --------------------------------------------------------------------------------------------------
+    /// Which list the mask tool shows and adds to: masks that keep features out, or those before the things of a proof.
+    enum class MaskList { features, front };
+    void setMaskList(MaskList list);
+    [[nodiscard]] MaskList maskList() const { return maskList_; }
+    [[nodiscard]] const std::vector<MaskShape>& masks() const;
     int addMask(const std::vector<MaskPoint>& points);
     void changeMask(const QString& name, int maskId, const std::function<void(MaskShape&)>& change);
     /// Sets the outline in the current frame, given in its pixels (riding is undone).
@@ -63,6 +68,7 @@ class FeatureEdits : public QObject {
     void writePatch(const QString& file);
 
   private:
+    MaskList maskList_ = MaskList::features;
     void say(const QString& sentence) { Q_EMIT document_.troubled(sentence); }
     Document& document_;
 };

@@ -128,6 +128,14 @@ void ExportPage::buildParts() {
         all << box;
     }
     insert(inColumns(all, 2));
+    onlyChosen_ = check(QString());
+    onlyChosen_->setObjectName("exportOnlyChosen");
+    connect(onlyChosen_, &QCheckBox::toggled, this, &ExportPage::showNextProgram);
+    connect(&document_, &Document::selectionChanged, this, [this] {
+        showChosen();
+        if (onlyChosen_->isChecked()) showNextProgram();
+    });
+    showChosen();
     cloud_ = number(tr("Points at most"), 0, QString());
     cloud_->setObjectName("exportCloud");
     cloud_->setToolTip(tr("Those that fit best stay; 0 = all"));
@@ -160,6 +168,9 @@ ExportChoices ExportPage::choices() const {
     c.layered = layered_->isChecked();
     if (filmBack_->value() > 0) c.filmBackMm = filmBack_->value();
     c.cloudAtMost = int(cloud_->value());
+    if (onlyChosen_->isChecked())
+        for (const int id : document_.selectedPaths()) c.onlyPoints.push_back(id);
+    std::sort(c.onlyPoints.begin(), c.onlyPoints.end());
     c.nearest = nearest_->value(), c.farthest = farthest_->value();
     c.recentre = recentre_->isChecked();
     c.cameraPerFrame = perFrame_->isChecked();
@@ -170,6 +181,16 @@ ExportChoices ExportPage::choices() const {
           std::pair("corners", &c.corners)})
         *to = parts_[QLatin1String(key)]->isChecked();
     return c;
+}
+
+/// Without a chosen feature all of the cloud goes.
+void ExportPage::showChosen() {
+    const auto count = document_.selectedPaths().size();
+    onlyChosen_->setText(count > 0 ? tr("Of the cloud only the chosen: %1").arg(count)
+                                   : tr("Of the cloud only the chosen"));
+    onlyChosen_->setToolTip(tr("Choose features in the view or in the table of Features first"));
+    if (count == 0) onlyChosen_->setChecked(false);
+    onlyChosen_->setEnabled(count > 0);
 }
 
 QStringList ExportPage::words() const {

@@ -25,6 +25,7 @@ class ExportPage : public Page {
     [[nodiscard]] ExportChoices choices() const;
     [[nodiscard]] QStringList words() const;
     void showNextProgram();
+    void showChosen();
     void showRun();
 
     Document& document_;
@@ -33,7 +34,8 @@ class ExportPage : public Page {
     QMap<QString, QCheckBox*> formats_;
     QComboBox *up_ = nullptr, *unit_ = nullptr, *first_ = nullptr, *order_ = nullptr;
     NumberField *filmBack_ = nullptr, *cloud_ = nullptr, *nearest_ = nullptr, *farthest_ = nullptr;
-    QCheckBox *undistorted_ = nullptr, *layered_ = nullptr, *recentre_ = nullptr, *perFrame_ = nullptr;
+    QCheckBox *undistorted_ = nullptr, *layered_ = nullptr, *recentre_ = nullptr, *perFrame_ = nullptr,
+              *onlyChosen_ = nullptr;
     QMap<QString, QCheckBox*> parts_;
     QPushButton* write_ = nullptr;
     QPlainTextEdit* next_ = nullptr;

@@ -22,6 +22,8 @@ class ExchangeEdits;
 class LayoutEdits;
 class LensEdits;
 class SlipWatch;
+class ProofEdits;
+class ProofLive;
 class SolveEdits;
 class StillEdits;
 
@@ -36,6 +38,8 @@ struct PageContext {
     StillEdits& stills;
     LayoutEdits& layout;
     ExchangeEdits& exchange;
+    ProofEdits& proof;
+    ProofLive& live;
     SlipWatch& slip;
     const QMap<QString, QAction*>& actions;  ///< by name, for the buttons of a page
 };

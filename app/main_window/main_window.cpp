@@ -38,6 +38,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     makeGroundActions();
     makeLayoutActions();
     makeExchangeActions();
+    makeProofActions();
     makeFeatureActions();
     makeLensActions();
     makeSolveActions();
@@ -144,6 +145,7 @@ void MainWindow::makeLayout() {
     scene_->canvas().setGround(&groundEdits_);
     plate_->canvas().setPhoto(&photoEdits_);
     plate_->canvas().setLayout(&layoutEdits_);
+    plate_->canvas().setProof(&proofEdits_, &proofLive_);
     scene_->canvas().setLayout(&layoutEdits_);
     for (QAction* a : viewActions_) {
         plate_->canvas().addAction(a);
@@ -156,7 +158,7 @@ void MainWindow::makeLayout() {
     views_ = new Views(plate_, scene_, {of({"plateOnly", "both", "sceneOnly"}), tools});
     views_->setStill(new StillView(document_, stillEdits_));
     inspector_ = new Inspector({document_, edits_, lensEdits_, solveEdits_, groundEdits_, photoEdits_, stillEdits_,
-                                layoutEdits_, exchange_, slip_, actions_});
+                                layoutEdits_, exchange_, proofEdits_, proofLive_, slip_, actions_});
     inspector_->features().setCanvas(&plate_->canvas());
     views_->setFlip(new FlipView(document_));
     drawer_ = new Drawer(document_, edits_, layoutEdits_, slip_);

@@ -9,6 +9,8 @@
 
 #include "document/document.h"
 #include "document/exchange_edits.h"
+#include "document/proof_edits.h"
+#include "document/proof_live.h"
 #include "document/feature_edits.h"
 #include "document/ground_edits.h"
 #include "document/layout_edits.h"
@@ -49,6 +51,8 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] StillEdits& stillEdits() { return stillEdits_; }
     [[nodiscard]] LayoutEdits& layoutEdits() { return layoutEdits_; }
     [[nodiscard]] ExchangeEdits& exchangeEdits() { return exchange_; }
+    [[nodiscard]] ProofEdits& proofEdits() { return proofEdits_; }
+    [[nodiscard]] ProofLive& proofLive() { return proofLive_; }
     /// Reads a scene file, asks what does not fit, and takes it in or compares with it.
     void takeScene(const QString& file);
     void compareScene(const QString& file);
@@ -82,6 +86,7 @@ class MainWindow : public QMainWindow {
     void makeGroundActions();
     void makeLayoutActions();
     void makeExchangeActions();
+    void makeProofActions();
     void readPaths(const QString& file);
     [[nodiscard]] QString chosenScene(const QString& title);
     void askAndTake(const ExchangeEdits::Offered& offered);
@@ -133,6 +138,8 @@ class MainWindow : public QMainWindow {
     StillEdits stillEdits_{document_};
     LayoutEdits layoutEdits_{document_};
     ExchangeEdits exchange_{document_};
+    ProofEdits proofEdits_{document_};
+    ProofLive proofLive_{document_};
     SettlePlace settle_{document_, layoutEdits_};
     SlipWatch slip_{document_};
     LiveSolve live_{document_};

@@ -46,6 +46,23 @@ bool PictureRun::take(const QString& name) {
     return window_.grab().save(folder_ + "/" + name + ".png");
 }
 
+bool PictureRun::takeProof() {
+    Document& document = window_.document();
+    const auto rendered = [this] { waitUntil([this] { return window_.proofLive().finished(); }, 60'000); };
+    window_.action("stepProof")->trigger();
+    window_.proofEdits().change("", [](ProofSpec& p) { p.sun.toSun = Eigen::Vector3d(-0.62, 0.62, 0.48).normalized(); });
+    window_.action("chromeBall")->trigger();
+    document.selectThing(0);
+    rendered();
+    bool good = take("proof");
+    window_.inspector().reveal(window_.findChild<QWidget*>("proofMasks"));
+    window_.proofLive().setLook(ProofLive::Look::wipe);
+    window_.proofLive().setWipe(0.6);
+    good = take("proof-front") && good;
+    window_.proofLive().setLook(ProofLive::Look::proof);
+    return good;
+}
+
 bool PictureRun::takePhoto() {
     window_.action("photoTool")->trigger();
     window_.inspector().reveal(window_.findChild<QWidget*>("photoFocalHeld"));
@@ -275,8 +292,7 @@ int PictureRun::exec() {
     good = takeExchange() && good;
     window_.action("lensView")->trigger();
     document.setFrame(solved.range.last);
-    window_.action("stepProof")->trigger();
-    good = take("proof") && good;
+    good = takeProof() && good;
     window_.action("top")->trigger();
     window_.action("stepFeatures")->trigger();
     document.setFrame((solved.range.first + solved.range.last) / 2);

@@ -22,6 +22,7 @@ class PictureRun {
     bool take(const QString& name);
     /// Straight edges, chart stills, camera back; the shot is as before afterwards.
     bool takeSolveTools();
+    bool takeProof();
     bool takePhoto();
     bool takeStills();
     bool takeExchange();

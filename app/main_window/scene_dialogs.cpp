@@ -27,6 +27,9 @@ QString wordsFor(Misfit::About about) {
         case Misfit::About::axis: return TakeSceneDialog::tr("Up axis");
         case Misfit::About::unit: return TakeSceneDialog::tr("Unit");
         case Misfit::About::filmBack: return TakeSceneDialog::tr("Film back");
+        case Misfit::About::backShape: return TakeSceneDialog::tr("Shape of the back");
+        case Misfit::About::pixels: return TakeSceneDialog::tr("Pixels");
+        case Misfit::About::world: return TakeSceneDialog::tr("World");
         case Misfit::About::distortion: return TakeSceneDialog::tr("Distortion");
         case Misfit::About::camera: return TakeSceneDialog::tr("Camera");
     }

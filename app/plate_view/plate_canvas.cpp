@@ -321,7 +321,7 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
     if (const auto lens = gridShown_ ? shot.lensAt(document_.frame()) : std::nullopt)
         drawLensGrid(painter, *lens, shot.plate.width, shot.plate.height,
                      [this](const Eigen::Vector2d& p) { return fromPixel(p.x(), p.y()); });
-    drawThings(painter);
+    if (!drawProof(painter, target)) drawThings(painter);
     if (clean_) return;
     const bool free = shot.solve->hasDepth();
     if (look_.errorMap && free) errorMap_.paint(painter, *this, document_);
@@ -398,6 +398,53 @@ void PlateCanvas::drawPhoto(QPainter& painter) {
     const auto& tool = static_cast<const PhotoTool&>(*tools_.at(PlateTool::photo));
     drawPhotoMatch(painter, *this, document_, projector(pose), inHand ? tool.held() : PhotoHandle(),
                    inHand && photo_ ? photo_->spot() : -1);
+}
+
+void PlateCanvas::setProof(ProofEdits* edits, ProofLive* live) {
+    proofEdits_ = edits, proof_ = live;
+    if (live) connect(live, &ProofLive::changed, this, qOverload<>(&QWidget::update));
+}
+
+bool PlateCanvas::drawProof(QPainter& painter, const QRectF& target) {
+    if (!proof_ || !proof_->on() || undistortedShown_ || moved_) return false;
+    const auto plate = cache_ ? cache_->picture(document_.frame()) : nullptr;
+    const auto proof = proof_->of(document_.frame()).picture;
+    if (!proof || !plate) return false;
+    const auto image = [](const DisplayPicture& p) {
+        return QImage(reinterpret_cast<const uchar*>(p.data.data()), p.width, p.height, p.width * 4,
+                      QImage::Format_RGB32);
+    };
+    switch (proof_->look()) {
+        case ProofLive::Look::plate: return true;
+        case ProofLive::Look::proof: painter.drawImage(target, image(*proof)); return true;
+        case ProofLive::Look::wipe: {
+            const double share = proof_->wipe();
+            QRectF left = target;
+            left.setWidth(target.width() * share);
+            painter.drawImage(left, image(*proof), QRectF(0, 0, proof->width * share, proof->height));
+            painter.setPen(QPen(QColor(0, 0, 0, 150), 3));
+            painter.drawLine(left.topRight(), left.bottomRight());
+            painter.setPen(QPen(Theme::current().accent, 1));
+            painter.drawLine(left.topRight(), left.bottomRight());
+            return true;
+        }
+        case ProofLive::Look::difference: {
+            if (proof->width != plate->width) return true;
+            // Four times as bright, so that a shadow's edge is seen.
+            QImage out(plate->width, plate->height, QImage::Format_RGB32);
+            for (int y = 0; y < plate->height; ++y) {
+                auto* to = reinterpret_cast<QRgb*>(out.scanLine(y));
+                for (int x = 0; x < plate->width; ++x) {
+                    const QRgb a = plate->at(x, y), b = proof->at(x, y);
+                    const auto d = [](int u, int v) { return std::min(255, 4 * std::abs(u - v)); };
+                    to[x] = qRgb(d(qRed(a), qRed(b)), d(qGreen(a), qGreen(b)), d(qBlue(a), qBlue(b)));
+                }
+            }
+            painter.drawImage(target, out);
+            return true;
+        }
+    }
+    return false;
 }
 
 void PlateCanvas::drawThings(QPainter& painter) {

@@ -9,6 +9,8 @@
 #include "document/ground_edits.h"
 #include "document/layout_edits.h"
 #include "document/photo_edits.h"
+#include "document/proof_edits.h"
+#include "document/proof_live.h"
 #include "document/slip_watch.h"
 #include "drawing/thing_drag.h"
 #include "drawing/things_painter.h"
@@ -60,6 +62,9 @@ class PlateCanvas : public QWidget {
     [[nodiscard]] PhotoEdits* photo() const { return photo_; }
     /// What tools and drops edit things by.
     void setLayout(LayoutEdits* layout) { layout_ = layout; }
+    /// What the light tools edit, and what renders the proof that is shown in its step.
+    void setProof(ProofEdits* edits, ProofLive* live);
+    [[nodiscard]] ProofEdits* proofEdits() const { return proofEdits_; }
     [[nodiscard]] LayoutEdits* layout() const { return layout_; }
     [[nodiscard]] GroundEdits* ground() const { return ground_; }
     /// The part of the world's gizmo under a widget position; none where it is not shown.
@@ -138,6 +143,8 @@ class PlateCanvas : public QWidget {
   private:
     void updateLens();
     void openCache();
+    /// The proof in place of the plate and its drawn things; false where there is none to show.
+    bool drawProof(QPainter& painter, const QRectF& target);
     void drawThings(QPainter& painter);
     void readSlip(const QPointF& at);
     void drawGround(QPainter& painter);
@@ -171,6 +178,8 @@ class PlateCanvas : public QWidget {
     QPointF dragFrom_;
     bool panning_ = false;
     LayoutEdits* layout_ = nullptr;
+    ProofEdits* proofEdits_ = nullptr;
+    ProofLive* proof_ = nullptr;
     mutable ThingsPainter things_;  ///< keeps shapes while it finds things, which is no change that is seen
     std::optional<Thing> moved_;    ///< shown instead of the one with its id; id 0 = one that is not there yet
     quint64 movedStamp_ = 0;

@@ -205,7 +205,7 @@ ForeignScene readTable(const std::string& content, const std::string& source) {
             takeFacts(facts, out, scratch);
             if (!out.width)
                 fail(text("a focal length in px needs the picture's size: a line \"# size_px: 1920 x 1080\" on top."));
-            if (!(camera.backWidthMm > 0)) camera.backWidthMm = 36;
+            if (!(camera.backWidthMm > 0)) camera.backWidthMm = guessedBackMm, camera.angleOnly = true;
             f.focalMm = *px / out.pixelAspect.value_or(1) * camera.backWidthMm / *out.width;
         } else {
             fail(text("there is no focal length: focal_mm or focal_px."));

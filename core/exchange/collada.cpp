@@ -221,6 +221,7 @@ std::string colladaLacks(const SceneExport& s) {
     const auto add = [&](const std::string& what) { out += (out.empty() || what.empty() ? "" : ", ") + what; };
     add(wordsOf(centredFrame(s), s));
     if (!s.points.empty()) add(text("the cloud"));
+    if (anyHangs(s)) add(text("which thing hangs on which"));
     if (!s.movers.empty()) add(text("the points of movers"));
     for (const auto& t : s.things)
         for (const Material& m : t.shape().materials)

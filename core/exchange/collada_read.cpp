@@ -283,7 +283,8 @@ class ColladaReader {
                 if (const auto found = curves_.find(id + "/" + sid); found != curves_.end()) v = found->second.at(t);
             return v.empty() ? 0 : v[0];
         };
-        c.backWidthMm = backWidth_.value_or(36);
+        c.angleOnly = !backWidth_;
+        c.backWidthMm = backWidth_.value_or(guessedBackMm);
         if (frameOf_) c.frameOf = frameOf_;
         c.lens = lens_;
         const double aspect = value("aspect_ratio", *times.begin()) > 0 ? value("aspect_ratio", *times.begin())

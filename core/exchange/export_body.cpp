@@ -125,4 +125,8 @@ std::string wordsOf(const CentredFrame& frame, const SceneExport& s) {
                 frame.width, frame.height, frame.left, frame.top);
 }
 
+bool anyHangs(const SceneExport& s) {
+    return std::any_of(s.things.begin(), s.things.end(), [](const auto& t) { return !t.parentName.empty(); });
+}
+
 }  // namespace va

@@ -46,4 +46,7 @@ ForeignScene foreignFrom(const SceneExport& scene);
 /// Film back of a scene's picture, mm.
 double backHeightMm(const SceneExport& scene);
 
+/// Whether a thing hangs on another one.
+bool anyHangs(const SceneExport& scene);
+
 }  // namespace va

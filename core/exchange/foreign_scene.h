@@ -12,6 +12,9 @@
 
 namespace va {
 
+/// Film back in mm that stands for one where a file gives an angle of view alone.
+inline constexpr double guessedBackMm = 36;
+
 /// A scene as it stands in a file, whoever wrote it: in the file's own axes and units, and without what the file does
 /// not say. What every reader makes, for taking a scene in and for checking what was written.
 struct ForeignScene {
@@ -33,6 +36,7 @@ struct ForeignScene {
     struct Camera {
         std::string name;
         double backWidthMm = 0, backHeightMm = 0;      ///< 0 = not said
+        bool angleOnly = false;                        ///< the file has an angle of view; the back's mm are a guess
         Eigen::Vector2d offsetMm{0, 0};                ///< of the back's middle from the axis, right and up
         std::optional<LensModel> lens;                 ///< nothing = the file does not say
         std::optional<std::array<double, 4>> frameOf;  ///< width and height of its picture and where the plate's pixel

@@ -23,6 +23,13 @@ bool zooms(const SceneExport& s) {
     return high > low * (1 + 1e-9);
 }
 
+/// Media type of a picture that glTF can hold; empty for others.
+std::string pictureType(const std::string& file) {
+    const std::string ending = lowerCase(std::filesystem::path(file).extension().string());
+    if (ending == ".png") return "image/png";
+    return ending == ".jpg" || ending == ".jpeg" ? "image/jpeg" : "";
+}
+
 /// Builds a glTF 2.0 model (Khronos, "glTF 2.0 Specification"): Y up, metres, seconds.
 class GltfWriter {
   public:
@@ -215,13 +222,12 @@ class GltfWriter {
     int texture(const std::string& picture) {
         if (const auto had = textures_.find(picture); had != textures_.end()) return had->second;
         int& out = textures_[picture] = -1;
-        const std::string ending = lowerCase(std::filesystem::path(picture).extension().string());
-        const bool png = ending == ".png", jpeg = ending == ".jpg" || ending == ".jpeg";
-        if (!png && !jpeg) return out;
+        const std::string type = pictureType(picture);
+        if (type.empty()) return out;
         try {
             const std::string bytes = readFile(picture);
             tinygltf::Image image;
-            image.mimeType = png ? "image/png" : "image/jpeg";
+            image.mimeType = type;
             image.bufferView = view(bytes.data(), bytes.size());
             model_.images.push_back(image);
             tinygltf::Texture t;
@@ -318,6 +324,12 @@ std::string gltfLacks(const SceneExport& s) {
                std::any_of(t.samples.begin(), t.samples.end(), [](const auto& at) { return !at.visible; });
     };
     if (std::any_of(s.things.begin(), s.things.end(), hides)) add(text("which things are hidden, and when"));
+    if (anyHangs(s)) add(text("which thing hangs on which"));
+    for (const auto& t : s.things)
+        for (const Material& m : t.shape().materials)
+            if (!m.picture.empty() && (pictureType(m.picture).empty() || !std::filesystem::is_regular_file(m.picture)))
+                add(text("the picture \"%s\" (glTF holds PNG and JPEG files that are there)",
+                         std::filesystem::path(m.picture).filename().c_str()));
     if (std::any_of(s.frames.begin(), s.frames.end(), [](const auto& f) { return !f.solved; }))
         add(text("which frames have no camera"));
     return out;

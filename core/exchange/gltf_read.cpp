@@ -221,7 +221,8 @@ class GltfReader {
             return;
         }
         // Only the angle counts; a film back is given where the file is ours.
-        c.backWidthMm = backWidth_.value_or(36);
+        c.angleOnly = !backWidth_;
+        c.backWidthMm = backWidth_.value_or(guessedBackMm);
         c.backHeightMm = high > 0 ? c.backWidthMm * high / wide : 0;
         if (frameOf_) c.frameOf = frameOf_;
         c.lens = lens_;

@@ -163,6 +163,7 @@ const ExportFormat objFormat{
         if (std::any_of(s.things.begin(), s.things.end(), [](const auto& t) { return !t.samples.empty(); }) ||
             !s.movers.empty())
             out += ", " + text("the motion of things");
+        if (anyHangs(s)) out += ", " + text("which thing hangs on which");
         return out;
     },
     .holdsCamera = false,

@@ -54,17 +54,20 @@ ordered_json timecode(const SceneExport& s, int frame) {
             {"frameRate", {{"num", s.rate.num}, {"denom", s.rate.den}}}};
 }
 
+/// How much larger the undistorted picture is. Nothing where this lens can't be taken out over the whole picture.
+std::optional<double> overscanOf(const SceneExport& s) {
+    if (s.lens.isZero()) return 1;
+    try {
+        const SceneExport larger = undistortedScene(s, Overscan::whole);
+        return std::max(double(larger.width) / s.width, double(larger.height) / s.height);
+    } catch (const Error&) {
+        return std::nullopt;
+    }
+}
+
 OutFiles writeSamples(const SceneExport& s) {
     ordered_json all = ordered_json::array();
-    double overscan = 1;
-    if (!s.lens.isZero()) {
-        try {
-            const SceneExport larger = undistortedScene(s, Overscan::whole);
-            overscan = std::max(double(larger.width) / s.width, double(larger.height) / s.height);
-        } catch (const Error&) {  // it is an offer
-            overscan = 1;
-        }
-    }
+    const double overscan = overscanOf(s).value_or(1);
     const SceneExport::Frame* first = nullptr;
     for (const auto& f : s.frames) {
         if (!f.solved) continue;
@@ -252,6 +255,7 @@ const ExportFormat openTrackIoFormat{
         if (!s.things.empty() || !s.movers.empty()) out += (out.empty() ? "" : ", ") + text("things and movers");
         if (s.lens.kind() != LensKind::brownConrady)
             out += (out.empty() ? "" : ", ") + text("this lens model (only as our own numbers)");
+        if (!overscanOf(s)) out += (out.empty() ? "" : ", ") + text("the overscan (1 is written)");
         return out;
     },
     .holdsPoints = false,

@@ -11,6 +11,7 @@
 #include "layout/cylinder.h"
 #include "layout/group.h"
 #include "layout/label.h"
+#include "layout/light.h"
 #include "layout/mesh.h"
 #include "layout/post.h"
 
@@ -28,6 +29,7 @@ using ThingKind = std::variant<Box,       //
                                Label,     //
                                Mesh,      //
                                Anchor,    //
+                               Light,     //
                                Group      //
                                >;
 

@@ -171,7 +171,8 @@ bool changesShape(const ThingKind& kind) {
 }
 
 bool hasSurface(const ThingKind& kind) {
-    return !std::holds_alternative<Anchor>(kind) && !std::holds_alternative<Group>(kind);
+    return !std::holds_alternative<Anchor>(kind) && !std::holds_alternative<Group>(kind) &&
+           !std::holds_alternative<Light>(kind);
 }
 
 std::string troubleOf(const ThingKind& kind) {

@@ -10,6 +10,13 @@ namespace va {
 /// NaN gives 0.
 float displayFromLinear(float light);
 
+/// The way back: display value to light. Above 1 the curve goes on; below 0 gives 0.
+float linearFromDisplay(float value);
+
+/// Stored value to scene-linear light, and back; both go on beyond white.
+float lightOf(float stored, PictureEncoding encoding);
+float storedOf(float light, PictureEncoding encoding);
+
 /// Printing-density code value (0..1 of the 10-bit range) to scene-linear light: black at 95, white at 685, 0.002
 /// density per code value, negative gamma 0.6 (Kodak Cineon system, "Grayscale Transformations of Cineon Digital Film
 /// Data", 1993).

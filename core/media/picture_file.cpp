@@ -84,4 +84,33 @@ void writePicture(const std::filesystem::path& path, const Picture& picture, con
     if (const int code = place.commit(); code != 0) fail(std::strerror(code));
 }
 
+void writeChannels(const std::filesystem::path& path, int width, int height, const std::vector<NamedChannel>& channels,
+                   int bits, int left, int top, int frameWidth, int frameHeight) {
+    ImageSpec spec(width, height, int(channels.size()), bits > 16 ? TypeDesc::FLOAT : TypeDesc::HALF);
+    spec.channelnames.clear();
+    for (size_t i = 0; i < channels.size(); ++i) {
+        spec.channelnames.push_back(channels[i].name);
+        if (channels[i].name == "A") spec.alpha_channel = int(i);
+    }
+    spec.x = left, spec.y = top;
+    spec.full_x = spec.full_y = 0, spec.full_width = frameWidth, spec.full_height = frameHeight;
+    spec.attribute("compression", "zip");
+    PartFile place(path);
+    const auto fail = [&](const std::string& why) {
+        throw InputError(text("\"%s\" can't be written. Check that the folder exists, that there is room on the disk, "
+                              "and that you may write there.",
+                              path.string().c_str()),
+                         why);
+    };
+    std::error_code ignored;
+    if (path.has_parent_path()) std::filesystem::create_directories(path.parent_path(), ignored);
+    const auto file = ImageOutput::create(place.part().string());
+    if (!file || !file->open(place.part().string(), spec)) fail(file ? file->geterror() : OIIO::geterror());
+    std::vector<float> raw(size_t(width) * size_t(height) * channels.size());
+    for (size_t c = 0; c < channels.size(); ++c)
+        for (size_t i = 0; i < channels[c].values.size(); ++i) raw[i * channels.size() + c] = channels[c].values[i];
+    if (!file->write_image(TypeDesc::FLOAT, raw.data()) || !file->close()) fail(file->geterror());
+    if (const int code = place.commit(); code != 0) fail(std::strerror(code));
+}
+
 }  // namespace va

@@ -36,4 +36,14 @@ struct PictureFormat {
 /// or not at all. Throws InputError for another ending, and where it can't be written.
 void writePicture(const std::filesystem::path& path, const Picture& picture, const PictureFormat& format);
 
+/// One channel of a picture with many: its name as OpenEXR has it ("shadow.R", "depth.Z").
+struct NamedChannel {
+    std::string name;
+    std::vector<float> values;  ///< width · height, rows from the top
+};
+/// Writes channels as OpenEXR: half, or float with `bits` 32. The picture begins at `left`, `top` of a frame of
+/// `frameWidth` by `frameHeight` px (data and display window). The file appears whole or not at all. Throws InputError.
+void writeChannels(const std::filesystem::path& path, int width, int height, const std::vector<NamedChannel>& channels,
+                   int bits, int left, int top, int frameWidth, int frameHeight);
+
 }  // namespace va

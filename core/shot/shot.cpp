@@ -50,7 +50,10 @@ const Path* Shot::path(int id) const {
 
 const Thing* Shot::thing(int id) const { return findById(things, id); }
 const FlatPatch* Shot::patch(int id) const { return findById(patches, id); }
-const MaskShape* Shot::mask(int id) const { return findById(exclusions.masks, id); }
+const MaskShape* Shot::mask(int id) const {
+    const MaskShape* m = findById(exclusions.masks, id);
+    return m ? m : findById(proof.front.masks, id);
+}
 const StraightEdge* Shot::straightEdge(int id) const { return findById(edges, id); }
 const Mover* Shot::mover(int id) const { return findById(movers, id); }
 const CheckPoint* Shot::checkPoint(int id) const { return findById(checkPoints, id); }

@@ -11,6 +11,8 @@
 #include "layout/thing.h"
 #include "media/plate_source.h"
 #include "media/plate_watch.h"
+#include "shot/exclusions.h"
+#include "shot/proof_spec.h"
 #include "solve/calibration/chart_calibration.h"
 #include "solve/path_edits.h"
 #include "solve/solve_request.h"
@@ -92,29 +94,12 @@ struct StraightEdge {
     friend bool operator==(const StraightEdge&, const StraightEdge&) = default;
 };
 
-/// Black-and-white files that keep features out.
-struct Matte {
-    std::string spec;        ///< sequence, movie or still; empty = none
-    double threshold = 0.5;  ///< of full white: from there on features are kept out
-    bool invert = false;     ///< black keeps out instead
-    double grow = 0;         ///< px outward; negative shrinks
-    int frameOffset = 0;     ///< added to the plate's frame number to find the matte's
-    friend bool operator==(const Matte&, const Matte&) = default;
-};
-
 /// What measuring smeared frames anew has found and done.
 struct MotionBlur {
     double openShare = 0;  ///< of a frame's time that the shutter is open; 0 = no blur was found
     FrameRange looked;     ///< frames whose paths stand for the shutter's middle by now
     int smeared = 0;       ///< frames among them that were measured anew
     friend bool operator==(const MotionBlur&, const MotionBlur&) = default;
-};
-
-/// What keeps features out, as a whole.
-struct Exclusions {
-    std::vector<MaskShape> masks;
-    Matte matte;
-    friend bool operator==(const Exclusions&, const Exclusions&) = default;
 };
 
 /// What was drawn and found to match one picture by, and what came of it.
@@ -184,6 +169,7 @@ struct Shot {
     std::shared_ptr<const GroundFit> ground = std::make_shared<GroundFit>();
     std::vector<Thing> things;
     CameraLayers layers;  ///< on top of the solved camera
+    ProofSpec proof;
     uint64_t exportedFrom = 0;  ///< fingerprint of what was last exported; 0 = never
     std::string exportReport;   ///< one sentence on the last export
     bool exportFailed = false;  ///< a file of it read back differently

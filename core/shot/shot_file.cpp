@@ -16,6 +16,7 @@
 #include "shot/layout_json.h"
 #include "shot/lens_json.h"
 #include "shot/older_versions.h"
+#include "shot/proof_json.h"
 #include "shot/shot_check.h"
 #include "shot/solve_json.h"
 #include "shot/still_json.h"
@@ -188,6 +189,7 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
     for (const ReferenceStill& still : s.stills) j["reference_stills"].push_back(stillJson(still, folder));
     for (const PictureLine& line : s.uprights) j["upright_edges"].push_back(lineJson(line));
     for (const Thing& t : s.things) j["things"].push_back(layoutThingJson(t, folder));
+    if (!(s.proof == ProofSpec())) j["proof"] = proofJson(s.proof, folder);
     if (!(s.layers == CameraLayers())) j["camera_layers"] = layersJson(s.layers);
     for (const CheckPoint& c : s.checkPoints) j["check_points"].push_back(checkPointJson(c));
     for (const PathEdit& e : s.pathEdits) j["path_edits"].push_back(pathEditJson(e));
@@ -286,6 +288,7 @@ Shot shotFromText(const std::string& content, const std::filesystem::path& file)
             s.stills.push_back(stillFrom(still, file.parent_path()));
         for (const auto& line : j.value("upright_edges", json::array())) s.uprights.push_back(lineFrom(line));
         for (const auto& t : j.at("things")) s.things.push_back(layoutThingFrom(t, file.parent_path()));
+        if (j.contains("proof")) s.proof = proofFrom(j["proof"], file.parent_path());
         if (j.contains("camera_layers")) s.layers = layersFrom(j["camera_layers"]);
         auto paths = std::make_shared<std::vector<Path>>();
         for (const auto& p : j.at("paths")) paths->push_back(pathFrom(p));

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "solve/camera_track.h"
 
+#include "solve/minimal/resect.h"
+
 namespace va {
 namespace {
 
@@ -30,6 +32,19 @@ std::optional<FrameCamera> CameraTrack::cameraAt(int frame, const Similarity& wo
     if (readout == 0 || height <= 0) return FrameCamera(pose, intrinsics(frame));
     ViewRate rate = rateAt(frames, here - frames.data());
     // Rotations are about the camera's own axes; translations grow with the world.
+    for (ViewRate::Move* m : {&rate.first, &rate.second, &rate.third}) m->tail<3>() *= worldFromSolve.scale;
+    return FrameCamera(pose, intrinsics(frame), rate, readout, height);
+}
+
+std::optional<FrameCamera> CameraTrack::cameraAfter(int frame, double late, const Similarity& worldFromSolve) const {
+    const SolvedFrame* here = at(frame);
+    if (!here || !here->solved) return std::nullopt;
+    ViewRate rate = rateAt(frames, here - frames.data());
+    const ViewRate::Move move = rate.after(late);
+    const View then = moved(viewFromPose(here->pose), move.head<3>(), move.tail<3>());
+    const CameraPose pose = worldFromSolve.pose(poseFromView(then));
+    if (readout == 0 || height <= 0) return FrameCamera(pose, intrinsics(frame));
+    rate.first = rate.slope(late), rate.second += late * rate.third;
     for (ViewRate::Move* m : {&rate.first, &rate.second, &rate.third}) m->tail<3>() *= worldFromSolve.scale;
     return FrameCamera(pose, intrinsics(frame), rate, readout, height);
 }

@@ -51,6 +51,9 @@ struct CameraTrack {
 
     /// The camera of a frame, in the solve's own world or in another one. Nothing in frames without a solve.
     [[nodiscard]] std::optional<FrameCamera> cameraAt(int frame, const Similarity& worldFromSolve = {}) const;
+    /// The camera `late` frames after a frame's own time, by its motion there: for times within half a frame.
+    [[nodiscard]] std::optional<FrameCamera> cameraAfter(int frame, double late,
+                                                         const Similarity& worldFromSolve = {}) const;
     /// Where a position of the solve's world is seen in a frame, in px, with the row's own moment where rows are read
     /// one after the other. Nothing in frames without a solve, and where project() gives nothing.
     [[nodiscard]] std::optional<Eigen::Vector2d> seen(int frame, const Eigen::Vector3d& place) const;

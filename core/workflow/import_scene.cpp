@@ -8,10 +8,12 @@
 #include "base/error.h"
 #include "base/number_text.h"
 #include "base/text.h"
+#include "exchange/compare.h"
 #include "exchange/verify.h"
 #include "workflow/ground_work.h"
 #include "workflow/layout_work.h"
 #include "workflow/match_shot.h"
+#include "workflow/place_things.h"
 
 namespace va {
 namespace {
@@ -75,6 +77,45 @@ ForeignChoices choicesFrom(const Shot& shot, const ForeignScene& scene, const st
         out.metresPerUnit = metres[std::clamp(chosenOf(misfits, Misfit::About::unit), 0, 3)];
     }
     return out;
+}
+
+/// What of a shot belongs to the world of its solve, in words; empty = nothing.
+std::string settled(const Shot& shot) {
+    std::string out;
+    const auto add = [&](const std::string& words) { out += (out.empty() ? "" : ", ") + words; };
+    if (!shot.things.empty()) add(text("%zu things", shot.things.size()));
+    if (!shot.movers.empty()) add(text("%zu movers", shot.movers.size()));
+    if (shot.solve->has() && !(shot.groundSpec == GroundSpec())) add(text("the ground"));
+    return out;
+}
+
+/// The shot's things in the file's world: both cameras laid on each other give the change. What hangs on features of
+/// the solve that ends stands in the world then.
+std::vector<Thing> goneAlong(const Shot& before, Shot now, const SceneExport& from) {
+    SceneExport was = gatherExport(before, "");
+    was.points.clear();
+    std::optional<CameraComparison> both;
+    try {
+        both = compareCameras(from, was);
+    } catch (const InputError&) {  // no frame in common: said below
+    }
+    if (!both || !both->pathsTell)
+        throw InputError(
+            text("The two cameras can't be laid on each other: %s. Choose that things keep their numbers, and place "
+                 "them anew.",
+                 both ? text("one of them stands still").c_str() : text("they have no frame in common").c_str()));
+    for (Thing& t : now.things) {
+        if (t.hang.on == Hang::On::ground) t.hang.on = Hang::On::world;
+        if (t.hang.on == Hang::On::world || t.hang.on == Hang::On::thing || t.hang.on == Hang::On::camera) continue;
+        const auto place = PlacedThings(before, before.range.first).of(t);
+        if (!place) continue;
+        // Its own scale stays in its fields.
+        const double larger = t.keys.scale.empty() ? place->scale / std::max(1e-12, t.scale) : 1;
+        t.hang = {};
+        t.keys.position = {}, t.keys.turn = {};
+        t.position = place->translation, t.rotation = place->rotation, t.scale *= larger;
+    }
+    return carriedThings(before, now, both->aFromB).things;
 }
 
 /// A shape as an OBJ file. Returns its path.
@@ -160,6 +201,15 @@ std::vector<Misfit> misfitsOf(const Shot& shot, const ForeignScene& scene, const
              off < 0.5 ? 0 : -1,
              off >= 0.5});
     }
+    if (scene.pixelAspect && std::fabs(*scene.pixelAspect / shot.pixelAspect() - 1) > 1e-6)
+        add({Misfit::About::pixels,
+             text("pixel aspect %.4g", *scene.pixelAspect),
+             text("pixel aspect %.4g", shot.pixelAspect()),
+             text("The plate's holds. If the file's is right, change it in Plate first: heights differ by %.1f px.",
+                  shot.plate.height * std::fabs(*scene.pixelAspect / shot.pixelAspect() - 1)),
+             {text("the plate's")},
+             0,
+             false});
     if (std::lround(first) != shot.plate.frames.first) {
         const double px = scenes([&](ForeignChoices& x) { x.firstFrame = shot.plate.frames.first; });
         const bool meets = last >= shot.plate.frames.first && first <= shot.plate.frames.last && scene.framesSaid;
@@ -209,12 +259,22 @@ std::vector<Misfit> misfitsOf(const Shot& shot, const ForeignScene& scene, const
              {text("the shot's film back"), text("36 mm wide")},
              -1,
              true});
-    } else if (c.backHeightMm > 0 && !c.frameOf && !scene.width &&
-               std::fabs(c.backWidthMm / c.backHeightMm / aspect - 1) > 1e-4) {
+    } else if (c.angleOnly) {
+        add({Misfit::About::filmBack,
+             text("an angle of view"),
+             text("%.3f mm wide", shot.priors.sensorWidthMm),
+             text("The angle holds either way; only the focal length in mm goes with the film back."),
+             {text("the shot's film back"), text("36 mm wide")},
+             0,
+             false});
+    }
+    if (c.backWidthMm > 0 && c.backHeightMm > 0 && !c.frameOf && !scene.width &&
+        std::fabs(c.backWidthMm / c.backHeightMm / aspect - 1) > 1e-4) {
         const double off =
             std::fabs(shot.plate.width * shot.pixelAspect() * c.backHeightMm / c.backWidthMm - shot.plate.height) / 2;
-        add({Misfit::About::filmBack,
-             text("%.4g × %.4g mm", c.backWidthMm, c.backHeightMm),
+        add({Misfit::About::backShape,
+             c.angleOnly ? text("picture %.4g : 1", c.backWidthMm / c.backHeightMm)
+                         : text("%.4g × %.4g mm", c.backWidthMm, c.backHeightMm),
              text("picture %.4g : 1", aspect),
              text("The back has another shape than the plate: by width and by height differ by %.1f px at the border.",
                   off),
@@ -237,6 +297,17 @@ std::vector<Misfit> misfitsOf(const Shot& shot, const ForeignScene& scene, const
                      : std::vector<std::string>{text("none")},
              px >= 0.5 ? -1 : 0, px >= 0.5});
     }
+    if (const std::string set = settled(shot); !set.empty()) {
+        std::vector<std::string> choices{text("things keep their numbers")};
+        if (!shot.things.empty() && shot.solve->has()) choices.insert(choices.begin(), text("things go along"));
+        add({Misfit::About::world, text("a world of its own"), set,
+             choices.size() > 1
+                 ? text(
+                       "Ground, scale and movers of the shot end with its solve. Things can go along: both cameras are "
+                       "laid on each other.")
+                 : text("Ground, scale and movers of the shot end with its solve."),
+             choices, 0, false});
+    }
     return out;
 }
 
@@ -257,9 +328,8 @@ SceneExport answered(const Shot& shot, const ForeignScene& given, const std::vec
             c.backHeightMm = c.backWidthMm / aspect;
         }
         const bool size = scene.width && (*scene.width != shot.plate.width || *scene.height != shot.plate.height);
-        const bool byHeight = (size && chosenOf(misfits, Misfit::About::size) == 1) ||
-                              (about(misfits, Misfit::About::filmBack) &&
-                               chosenOf(misfits, Misfit::About::filmBack) == 1 && c.backHeightMm > 0);
+        const bool byHeight =
+            (size && chosenOf(misfits, Misfit::About::size) == 1) || chosenOf(misfits, Misfit::About::backShape) == 1;
         if (c.frameOf && size) {
             // Its own picture's frame, as a share of the picture.
             const double sx = double(shot.plate.width) / *scene.width, sy = double(shot.plate.height) / *scene.height;
@@ -268,6 +338,11 @@ SceneExport answered(const Shot& shot, const ForeignScene& given, const std::vec
         if (!c.frameOf && c.backHeightMm > 0) {
             if (byHeight) c.backWidthMm = c.backHeightMm * aspect;
             c.backHeightMm = c.backWidthMm / aspect;
+        }
+        if (c.angleOnly && chosenOf(misfits, Misfit::About::filmBack) == 0) {
+            const double larger = shot.priors.sensorWidthMm / c.backWidthMm;
+            c.backWidthMm *= larger, c.backHeightMm *= larger, c.offsetMm *= larger;
+            for (auto& frame : c.frames) frame.focalMm *= larger;
         }
         if (!c.lens && chosenOf(misfits, Misfit::About::distortion) == 1)
             if (const auto lens = shot.lens()) c.lens = lens->lens;
@@ -317,6 +392,9 @@ Shot withImportedScene(const Shot& shot, const ForeignScene& scene, const std::v
     out.movers.clear();
     out.groundSpec = {};
     out = withGround(out, out.groundSpec);
+    if (const Misfit* world = about(misfits, Misfit::About::world);
+        world && world->choices.size() > 1 && world->chosen == 0)
+        out.things = goneAlong(shot, out, from);
     if (!meshFolder.empty()) {
         std::vector<std::pair<std::string, std::string>> names;  // in the file, here
         for (const auto& t : from.things) {

@@ -12,7 +12,20 @@ namespace va {
 /// Something in which a scene file and the shot do not agree, or that the file does not say: what each has, what
 /// follows, and what can be done.
 struct Misfit {
-    enum class About : uint8_t { rate, size, firstFrame, frames, axis, unit, filmBack, distortion, camera };
+    enum class About : uint8_t {
+        rate,
+        size,
+        firstFrame,
+        frames,
+        axis,
+        unit,
+        filmBack,
+        backShape,
+        distortion,
+        camera,
+        pixels,
+        world
+    };
     About about = About::rate;
     std::string theirs, ours;          ///< both values, in words
     std::string consequence;           ///< a sentence, with px where that can be told

@@ -190,6 +190,7 @@ Thing newThing(const Shot& shot, const ThingKind& kind, const LayoutPlace& place
             if (fields[i].unit == FieldUnit::world || fields[i].unit == FieldUnit::metres)
                 setField(t.kind, i, std::clamp(fields[i].value * unit, fields[i].low, fields[i].high));
     }
+    if (std::holds_alternative<Light>(kind)) t.colour = {1, 1, 1, 1};
     if (auto* card = std::get_if<Card>(&t.kind)) {
         card->start = shot.range.first;
         // As wide as its picture makes it at this height.

@@ -227,7 +227,7 @@ void holdOnTo(const Shot& before, const Shot& now, const Similarity& change, Thi
 
 CarriedThings carriedThings(const Shot& before, const Shot& now) {
     CarriedThings carried{now.things, {}};
-    std::vector<Thing>& out = carried.things;
+    const std::vector<Thing>& out = carried.things;
     const auto& a = before.ground->worldFromSolve;
     const auto& b = now.ground->worldFromSolve;
     if (before.solve == now.solve && a.scale == b.scale && a.rotation.coeffs() == b.rotation.coeffs() &&
@@ -245,30 +245,36 @@ CarriedThings carriedThings(const Shot& before, const Shot& now) {
                 long(inWorld));
         return carried;
     }
-    const double heading = headingOf(change->rotation);
+    return carriedThings(before, now, *change);
+}
+
+CarriedThings carriedThings(const Shot& before, const Shot& now, const Similarity& change) {
+    CarriedThings carried{now.things, {}};
+    std::vector<Thing>& out = carried.things;
+    const double heading = headingOf(change.rotation);
     const Eigen::Quaterniond level(Eigen::AngleAxisd(heading, Eigen::Vector3d::UnitY()));
     for (Thing& t : out) {
-        holdOnTo(before, now, *change, t);
+        holdOnTo(before, now, change, t);
         moveAll(t, [&](const Similarity& s) -> Similarity {
             switch (t.hang.on) {
                 case Hang::On::world:
-                    return {1, (change->rotation * s.rotation).normalized(), change->point(s.translation)};
+                    return {1, (change.rotation * s.rotation).normalized(), change.point(s.translation)};
                 case Hang::On::ground: {
-                    Eigen::Vector3d foot = change->point({s.translation.x(), 0, s.translation.z()});
-                    foot.y() = s.translation.y() * change->scale;
+                    Eigen::Vector3d foot = change.point({s.translation.x(), 0, s.translation.z()});
+                    foot.y() = s.translation.y() * change.scale;
                     return {1, (level * s.rotation).normalized(), foot};
                 }
                 case Hang::On::point:
                 case Hang::On::middle:
-                    return {1, (change->rotation * s.rotation).normalized(),
-                            change->scale * (change->rotation * s.translation)};
-                default: return {1, s.rotation, change->scale * s.translation};
+                    return {1, (change.rotation * s.rotation).normalized(),
+                            change.scale * (change.rotation * s.translation)};
+                default: return {1, s.rotation, change.scale * s.translation};
             }
         });
         const std::vector<FieldValue> fields = fieldsOf(t.kind);
         for (size_t i = 0; i < fields.size(); ++i)
             if (fields[i].unit == FieldUnit::world)
-                setField(t.kind, i, std::clamp(fields[i].value * change->scale, fields[i].low, fields[i].high));
+                setField(t.kind, i, std::clamp(fields[i].value * change.scale, fields[i].low, fields[i].high));
     }
     return carried;
 }

@@ -49,5 +49,7 @@ struct CarriedThings {
     std::string trouble;  ///< for the artist, where both have too few points in common to tell; else empty
 };
 CarriedThings carriedThings(const Shot& before, const Shot& now);
+/// The same where the change of the world is known from elsewhere: `change` takes a place before to the one now.
+CarriedThings carriedThings(const Shot& before, const Shot& now, const Similarity& change);
 
 }  // namespace va

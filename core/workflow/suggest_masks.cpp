@@ -120,7 +120,8 @@ std::vector<MaskSuggestion> suggestMasks(const Shot& shot) {
     std::vector<MaskSuggestion> out;
     if (shot.solve->motion != Motion::free) return out;
     int nextId = 1;
-    for (const MaskShape& m : shot.exclusions.masks) nextId = std::max(nextId, m.id + 1);
+    for (const auto* list : {&shot.exclusions.masks, &shot.proof.front.masks})
+        for (const MaskShape& m : *list) nextId = std::max(nextId, m.id + 1);
     const double reach = shot.plate.width / 12.0;
     const auto add = [&](const std::vector<const Path*>& region, bool moving) {
         auto shape = outlined(shot, region);

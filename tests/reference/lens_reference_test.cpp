@@ -4,6 +4,7 @@
 
 #include <Eigen/QR>
 #include <cmath>
+#include <filesystem>
 #include <opencv2/calib3d.hpp>
 #include <opencv2/imgcodecs.hpp>
 #include <opencv2/imgproc.hpp>
@@ -11,8 +12,10 @@
 
 #include "lens/find_chart.h"
 #include "lens/resample.h"
+#include "media/picture_file.h"
 #include "media/plate_source.h"
 #include "solve/calibration/chart_calibration.h"
+#include "workflow/undistort.h"
 
 namespace va {
 namespace {
@@ -55,6 +58,53 @@ TEST(LensReference, FisheyeDistortsAsOpenCvDoes) {
         ASSERT_TRUE(back);
         EXPECT_LT((*back - Eigen::Vector2d(undistorted[i].x, undistorted[i].y)).norm(), 1e-9);
     }
+}
+
+// STMaps as files, both ways, against OpenCV's undistortion maps (calib3d, initUndistortRectifyMap and
+// undistortPoints) for the same camera matrix and distortion.
+TEST(LensReference, StmapsAreOpenCvsUndistortionMaps) {
+    constexpr int width = 960, height = 540;
+    const Intrinsics lens{820, 1, {481.2, 268.4}, LensModel::brownConrady(-0.21, 0.06, -0.008, 0.0011, -0.0007)};
+    const auto folder = std::filesystem::temp_directory_path() / ("va-stmaps-" + std::to_string(::getpid()));
+    std::filesystem::create_directories(folder);
+    writeStmaps(lens, width, height, Overscan::whole, folder / "there.exr", folder / "back.exr");
+    const UndistortedFrame frame = undistortedFrame(lens, width, height, Overscan::whole);
+    const cv::Mat k = (cv::Mat_<double>(3, 3) << 820, 0, 481.2, 0, 820, 268.4, 0, 0, 1);
+    cv::Mat larger = k.clone();
+    larger.at<double>(0, 2) += frame.left, larger.at<double>(1, 2) += frame.top;
+    const cv::Mat d = (cv::Mat_<double>(1, 5) << -0.21, 0.06, 0.0011, -0.0007, -0.008);  // k1 k2 p1 p2 k3
+    cv::Mat x, y;
+    cv::initUndistortRectifyMap(k, d, cv::Mat(), larger, {frame.width, frame.height}, CV_32FC1, x, y);
+    const Picture there = readPicture(folder / "there.exr").picture;
+    ASSERT_EQ(there.width, frame.width);
+    ASSERT_EQ(there.height, frame.height);
+    double worst = 0;
+    int count = 0;
+    for (int v = 0; v < frame.height; v += 7)
+        for (int u = 0; u < frame.width; u += 7) {
+            const float* c = there.at(u, v);
+            const double sx = double(c[0]) * width - 0.5, sy = (1 - double(c[1])) * height - 0.5;
+            if (c[3] < 1 || sx < 0 || sy < 0 || sx > width - 1 || sy > height - 1) continue;
+            worst = std::max(worst, std::hypot(sx - double(x.at<float>(v, u)), sy - double(y.at<float>(v, u))));
+            ++count;
+        }
+    EXPECT_GT(count, 8000);
+    EXPECT_LE(worst, 0.01);
+    const Picture back = readPicture(folder / "back.exr").picture;
+    std::vector<cv::Point2d> pixels, undistorted;
+    for (int v = 0; v < height; v += 7)
+        for (int u = 0; u < width; u += 7) pixels.emplace_back(u, v);
+    cv::undistortPoints(pixels, undistorted, k, d, cv::Mat(), larger,
+                        cv::TermCriteria(cv::TermCriteria::COUNT | cv::TermCriteria::EPS, 200, 1e-12));
+    worst = 0;
+    for (size_t i = 0; i < pixels.size(); ++i) {
+        const float* c = back.at(int(pixels[i].x), int(pixels[i].y));
+        ASSERT_GE(c[3], 1);
+        worst = std::max(worst, std::hypot(double(c[0]) * frame.width - 0.5 - undistorted[i].x,
+                                           (1 - double(c[1])) * frame.height - 0.5 - undistorted[i].y));
+    }
+    EXPECT_LE(worst, 0.01);
+    std::filesystem::remove_all(folder);
 }
 
 Intrinsics fromOpenCv(const cv::Mat& k, const cv::Mat& d) {

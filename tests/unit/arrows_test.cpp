@@ -20,7 +20,9 @@ const std::map<std::string, std::set<std::string>> mayInclude{
     {"layout", {"base", "media", "lens", "track", "solve", "ground", "layout"}},
     {"shot", {"base", "media", "lens", "track", "solve", "ground", "layout", "shot"}},
     {"exchange", {"base", "media", "lens", "track", "solve", "ground", "layout", "shot", "exchange"}},
-    {"workflow", {"base", "media", "lens", "track", "solve", "ground", "layout", "shot", "exchange", "workflow"}},
+    {"proof", {"base", "media", "lens", "track", "solve", "ground", "layout", "shot", "proof"}},
+    {"workflow",
+     {"base", "media", "lens", "track", "solve", "ground", "layout", "shot", "exchange", "proof", "workflow"}},
 };
 
 const std::regex includeLine(R"re(^\s*#include\s+([<"])([^>"]+)[>"])re");

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Rates, sizes, numbers, axes and units through every format; scenes by others; comparison and manifest.
 #include <gtest/gtest.h>
+#include <sys/resource.h>
 
+#include <csignal>
 #include <filesystem>
 #include <numbers>
 
@@ -418,6 +420,33 @@ TEST_F(Formats, AFolderThatCantBeWrittenLeavesWhatWasThere) {
     EXPECT_THROW((void)exportAndVerify(s, usdaFormat, "/proc/camera.usda"), InputError);
     EXPECT_THROW((void)exportAndVerify(s, usdaFormat, folder_ / "none" / "camera.usda"), InputError);
     EXPECT_EQ(readFile(folder_ / "camera.usda"), "before");
+}
+
+/// A disk that holds no more, as the system tells a program: writing ends amid a file.
+TEST_F(Formats, AFullDiskHarmsNoOldFileAndLeavesNoHalfOne) {
+    const SceneExport s = madeUp(200);
+    for (const ExportFormat* f : exportFormats()) writeFileAtomically(folder_ / f->fileName, "before");
+    const auto before = std::signal(SIGXFSZ, SIG_IGN);
+    rlimit was{};
+    ASSERT_EQ(getrlimit(RLIMIT_FSIZE, &was), 0);
+    const rlimit small{4096, was.rlim_max};
+    ASSERT_EQ(setrlimit(RLIMIT_FSIZE, &small), 0);
+    std::vector<std::string> quiet;
+    for (const ExportFormat* f : exportFormats()) {
+        try {
+            (void)exportAndVerify(s, *f, folder_ / f->fileName);
+            quiet.emplace_back(f->word);
+        } catch (const InputError&) {  // as it should be
+        }
+    }
+    setrlimit(RLIMIT_FSIZE, &was);
+    std::signal(SIGXFSZ, before);
+    EXPECT_TRUE(quiet.empty()) << quiet.front();
+    for (const ExportFormat* f : exportFormats()) EXPECT_EQ(readFile(folder_ / f->fileName), "before") << f->word;
+    for (const auto& entry : fs::directory_iterator(folder_)) EXPECT_LE(entry.file_size(), 4096U) << entry.path();
+    EXPECT_LE(std::distance(fs::directory_iterator(folder_), fs::directory_iterator()),
+              long(exportFormats().size()) + 3)
+        << "only whole files of less than the limit may be new";
 }
 
 // Against Eigen's own composition of turns about axes.

@@ -15,6 +15,7 @@
 #include "workflow/import_scene.h"
 #include "workflow/layout_work.h"
 #include "workflow/match_shot.h"
+#include "workflow/place_things.h"
 #include "workflow/verdict.h"
 
 namespace va {
@@ -144,6 +145,75 @@ TEST_F(Import, WhatDoesNotFitIsAskedWithItsPixels) {
     EXPECT_THROW((void)misfitsOf(Shot(), scene), InputError) << "no plate";
     scene.cameras.clear();
     EXPECT_THROW((void)misfitsOf(bare(), scene), InputError) << "no camera";
+}
+
+/// A shot whose things stand already: they go along by laying the two cameras on each other, or stay, as chosen.
+TEST_F(Import, ThingsGoAlongIntoTheOtherWorld) {
+    Shot before = solved();
+    int id = 0;
+    before =
+        withThing(before, newThing(before, Box(), placeFromWords(before, "ground:0,0,-1"), before.range.first), &id);
+    const Similarity change{100, Eigen::Quaterniond(Eigen::AngleAxisd(0.7, Eigen::Vector3d::UnitY())), {3, 1, -2}};
+    ForeignScene scene = usdaFormat.read(usdaFormat.write(metric()).front().content, "u");
+    scene.bodies.clear();
+    for (auto& c : scene.cameras)
+        for (auto& f : c.frames) f.pose = change.pose(f.pose);
+    std::vector<Misfit> misfits = misfitsOf(before, scene);
+    for (Misfit& m : misfits)
+        if (m.chosen < 0) m.chosen = 0;
+    const Misfit* world = about(misfits, Misfit::About::world);
+    ASSERT_TRUE(world);
+    ASSERT_EQ(world->choices.size(), 2U);
+    const Shot now = withImportedScene(before, scene, misfits, "", "x", folder_);
+    ASSERT_EQ(now.things.size(), before.things.size());
+    // They lie where they lay in the picture, all of them.
+    int compared = 0;
+    for (size_t i = 0; i < before.things.size(); ++i)
+        for (int n = before.range.first; n <= before.range.last; n += 7) {
+            const auto a = PlacedThings(before, n).of(before.things[i]), b = PlacedThings(now, n).of(now.things[i]);
+            if (!a || !before.worldPose(n) || !now.worldPose(n)) continue;
+            ASSERT_TRUE(b) << before.things[i].name;
+            const auto p = project(*before.worldPose(n), *before.lensAt(n), a->translation);
+            const auto q = project(*now.worldPose(n), *now.lensAt(n), b->translation);
+            if (!p) continue;
+            ASSERT_TRUE(q);
+            EXPECT_LT((*p - *q).norm(), 0.02) << before.things[i].name << " " << n;
+            ++compared;
+        }
+    EXPECT_GT(compared, 4);
+    for (Misfit& m : misfits)
+        if (m.about == Misfit::About::world) m.chosen = 1;
+    const Shot kept = withImportedScene(before, scene, misfits, "", "x", folder_);
+    EXPECT_EQ(kept.things.back().position, before.things.back().position);
+    // A camera that stands still tells no scale.
+    for (auto& c : scene.cameras)
+        for (auto& f : c.frames) f.pose.position = {1, 2, 3};
+    for (Misfit& m : misfits)
+        if (m.about == Misfit::About::world) m.chosen = 0;
+    EXPECT_THROW((void)withImportedScene(before, scene, misfits, "", "x", folder_), InputError);
+}
+
+/// A file with an angle of view alone: the angle holds, and the film back is the shot's unless the person says so.
+TEST_F(Import, AnAngleAloneKeepsTheShotsFilmBack) {
+    ForeignScene scene = usdaFormat.read(usdaFormat.write(metric()).front().content, "u");
+    const double px = metric().frames.front().focalPx, ours = bare().priors.sensorWidthMm;
+    for (auto& c : scene.cameras) {
+        const double larger = guessedBackMm / c.backWidthMm;
+        c.angleOnly = true, c.backWidthMm *= larger, c.backHeightMm *= larger, c.offsetMm *= larger;
+        for (auto& f : c.frames) f.focalMm *= larger;
+    }
+    std::vector<Misfit> misfits = misfitsOf(bare(), scene);
+    Misfit* back = nullptr;
+    for (Misfit& m : misfits)
+        if (m.about == Misfit::About::filmBack) back = &m;
+    ASSERT_TRUE(back);
+    Shot s = withImportedScene(bare(), scene, misfits, "", "x", {});
+    EXPECT_NEAR(s.priors.sensorWidthMm, ours, 1e-9);
+    EXPECT_NEAR(s.lensAt(s.range.first)->focalPx / px, 1, 1e-9);
+    back->chosen = 1;
+    s = withImportedScene(bare(), scene, misfits, "", "x", {});
+    EXPECT_NEAR(s.priors.sensorWidthMm, guessedBackMm, 1e-9);
+    EXPECT_NEAR(s.lensAt(s.range.first)->focalPx / px, 1, 1e-9);
 }
 
 }  // namespace

@@ -75,7 +75,7 @@ bool MaskTool::press(QMouseEvent* event) {
             dragged_ = points;
             return true;
         }
-        for (const MaskShape& m : document_.shot().exclusions.masks)
+        for (const MaskShape& m : edits_.masks())
             if (insideOutline(flattened(edits_.maskPoints(m)), here)) {
                 document_.selectMask(m.id);
                 point_ = -1;
@@ -249,7 +249,7 @@ QString MaskTool::hint() const {
 
 void drawMasks(QPainter& painter, const PlateCanvas& canvas, const Document& document, const FeatureEdits& edits) {
     const Theme& theme = Theme::current();
-    for (const MaskShape& m : document.shot().exclusions.masks) {
+    for (const MaskShape& m : edits.masks()) {
         const std::vector<MaskPoint> points = edits.maskPoints(m);
         if (points.size() < 3) continue;
         const bool selected = m.id == document.selectedMask();

@@ -8,6 +8,7 @@
 #include "plate_view/tools/hand_tool.h"
 #include "plate_view/tools/lasso_tool.h"
 #include "plate_view/tools/level_line_tool.h"
+#include "plate_view/tools/marks_tool.h"
 #include "plate_view/tools/mask_tool.h"
 #include "plate_view/tools/patch_tool.h"
 #include "plate_view/tools/photo_tool.h"
@@ -72,6 +73,11 @@ const std::vector<ToolInfo>& toolTable() {
          {},
          false,
          make<PlaceTool>},
+        {PlateTool::post, "postTool", QT_TRANSLATE_NOOP("tools", "Mark a post and its shadow: the sun follows"),
+         QT_TRANSLATE_NOOP("tools", "Post"), Qt::ALT | Qt::Key_S, "sun", Step::proof, false, make<PostTool>},
+        {PlateTool::shadow, "shadowTool",
+         QT_TRANSLATE_NOOP("tools", "Measure the plate's shadow: a spot in the light, then one in shadow"),
+         QT_TRANSLATE_NOOP("tools", "Shadow"), Qt::ALT | Qt::Key_D, "cloud-sun", Step::proof, false, make<ShadowTool>},
     };
     return table;
 }

@@ -1,0 +1,81 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <Eigen/Geometry>
+#include <memory>
+#include <vector>
+
+#include "base/picture.h"
+#include "layout/drawn_shape.h"
+#include "proof/surface.h"
+#include "shot/proof_spec.h"
+#include "solve/similarity.h"
+
+namespace va {
+
+/// Something that rays can meet.
+struct ProofItem {
+    int id = 0;  ///< of the thing; 0 = the ground
+    ProofPart part = ProofPart::shown;
+    std::shared_ptr<const DrawnShape> shape;
+    std::vector<Similarity> worldFromShape;    ///< one, or several evenly over the time that the shutter is open
+    Eigen::Vector4d colour{0.5, 0.5, 0.5, 1};  ///< as displayed; where a material has none of its own
+    std::vector<std::shared_ptr<const Picture8>> pictures;  ///< one a material; may be empty or hold null
+    std::optional<float> roughness, metalness;              ///< in place of the materials'
+    float glow = 0;                                         ///< light of its own, times its colour
+    bool round = true;                                      ///< shaded as if edges of less than 40° were round
+};
+
+/// A surface at a place, as a ray met it.
+struct SurfacePoint {
+    float distance = 0;
+    int item = -1;
+    Eigen::Vector3f position, normal, facing;  ///< geometric normal and the one to shade by, both towards the ray
+    SurfaceLook surface;
+    float opacity = 1;
+    Eigen::Vector3f glow = Eigen::Vector3f::Zero();
+    bool unlit = false;
+    Blend blend = Blend::over;
+};
+
+/// Triangles of all items in one structure that finds what a ray meets first (Wald et al., "Embree", SIGGRAPH 2014).
+/// Positions are float, from an origin that should be near to the viewer: a pixel then keeps its place to a hundredth.
+class RayScene {
+  public:
+    /// Which items a ray can meet. The ground (a real item with the id 0) is flat: nothing on it is shaded by it.
+    enum Mask : unsigned { shown = 1, real = 2, ground = 4, all = 7 };
+
+    /// Throws Error where the structure can't be built (memory).
+    RayScene(std::vector<ProofItem> items, const Eigen::Vector3d& origin);
+    ~RayScene();
+    RayScene(const RayScene&) = delete;
+    RayScene& operator=(const RayScene&) = delete;
+
+    /// The first surface beyond `nearest`. `time` is 0..1 over the shutter; `spread` is the width of the ray per unit
+    /// of distance, which decides how coarsely pictures are read.
+    [[nodiscard]] bool meet(const Eigen::Vector3f& from, const Eigen::Vector3f& along, float nearest, float farthest,
+                            float time, unsigned mask, float spread, SurfacePoint& out) const;
+    /// Share of light that passes: 0 behind something opaque.
+    [[nodiscard]] float passes(const Eigen::Vector3f& from, const Eigen::Vector3f& along, float farthest, float time,
+                               unsigned mask) const;
+    [[nodiscard]] const std::vector<ProofItem>& items() const { return items_; }
+    [[nodiscard]] const Eigen::Vector3d& origin() const { return origin_; }
+    /// Spheres about the shown items, from the scene's origin; a moving one's holds all its places.
+    struct Sphere {
+        Eigen::Vector3f middle;
+        float radius;
+    };
+    [[nodiscard]] const std::vector<Sphere>& spheres() const { return spheres_; }
+    [[nodiscard]] bool has(unsigned mask) const { return (mask & present_) != 0; }
+    /// Beyond a surface at that position a ray begins anew this far away.
+    [[nodiscard]] static float gap(const Eigen::Vector3f& at) { return 1e-5F * (at.cwiseAbs().maxCoeff() + 0.1F); }
+
+  private:
+    struct Built;
+    std::vector<ProofItem> items_;
+    Eigen::Vector3d origin_;
+    std::vector<Sphere> spheres_;
+    unsigned present_ = 0;
+    std::unique_ptr<Built> built_;
+};
+
+}  // namespace va

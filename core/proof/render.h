@@ -1,0 +1,104 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <functional>
+#include <memory>
+#include <vector>
+
+#include "base/plane.h"
+#include "base/progress.h"
+#include "proof/camera_rays.h"
+#include "proof/lights.h"
+#include "proof/ray_scene.h"
+
+namespace va {
+
+/// How a catcher shows what stands on it.
+struct CatcherLook {
+    float mirror = 0;      ///< share that is reflected, seen from straight above
+    float roughness = 0;   ///< of the mirror
+    float fade = 0;        ///< world units from a thing to the surface by which its reflection has halved; 0 = never
+    float ripple = 0;      ///< radians by which waves tilt the mirror, RMS
+    float rippleSize = 1;  ///< world units of a wave
+    float border = 0;      ///< world units by which it fades towards its edges; 0 = not
+};
+
+/// The light of what is real, at a place of the scene (from its origin): the plate's own there. Things reflect it.
+using RealLight = std::function<Eigen::Vector3f(const Eigen::Vector3f& place)>;
+
+struct ProofOptions {
+    uint32_t seed = 1;
+    int bounces = 2;                    ///< beyond direct light
+    float filterSigma = 0;              ///< px of the plate of a Gaussian blur; 0 = a pixel's own square
+    float aperture = 0;                 ///< radius in world units; 0 = all is in focus
+    float focusDistance = 1;            ///< along the axis, world units
+    bool passes = false;                ///< keep what the passes need
+    std::vector<CatcherLook> catchers;  ///< one an item of the scene; may be shorter
+    RealLight real;                     ///< may be empty: what is real is black then
+    float haze = 0;                     ///< world units in which half of a thing's colour is gone; 0 = none
+    Eigen::Vector3f hazeColour{0, 0, 0};
+};
+
+/// What a render has found, as sums over its samples; value(…) divides. Linear light. All are `width · height` long,
+/// rows from the top.
+struct ProofLayers {
+    int width = 0, height = 0, samples = 0;
+    std::vector<Eigen::Vector4f> colour;             ///< of things, multiplied by coverage; coverage
+    std::vector<Eigen::Vector4f> mirrored;           ///< things in mirrors, multiplied by coverage; coverage
+    std::vector<float> caught;                       ///< coverage by catchers
+    std::vector<Eigen::Vector3f> keyLight, keyLeft;  ///< of sun and lamps on catchers: without things, and with
+    std::vector<Eigen::Vector3f> skyLight, skyLeft;  ///< of the surroundings, the same
+    // Passes, where kept.
+    std::vector<float> depth;                 ///< of the nearest sample of a thing; 0 = none
+    std::vector<Eigen::Vector3f> position;    ///< world, there, from the scene's origin
+    std::vector<int> item;                    ///< there; −1 = none
+    std::vector<float> open;                  ///< share of the surroundings that things' surfaces see
+    std::vector<std::vector<float>> covered;  ///< by each item of the scene; empty for those that are not shown
+
+    [[nodiscard]] size_t count() const { return size_t(width) * size_t(height); }
+    /// Whether things change a pixel at all.
+    [[nodiscard]] bool touched(size_t i) const;
+    /// What is left of the plate's light on a pixel's catchers, per channel; `ambient` is the share of the surroundings
+    /// in the plate's own light there, where it was measured (else it follows from the lights).
+    [[nodiscard]] Eigen::Vector3f shade(size_t i, const std::optional<Eigen::Vector3f>& ambient) const;
+};
+
+/// Renders things by light paths that begin at the camera: at each surface every light is asked once, and the path goes
+/// on in a direction that the surface scatters to; both ways to find a light are weighed by the balance heuristic
+/// (Veach & Guibas, SIGGRAPH 1995). Samples are added until they are enough: the same samples give the same picture
+/// whatever the number of threads. After the first few, pixels far from everything that they found get no more.
+class ProofRender {
+  public:
+    ProofRender(std::shared_ptr<const RayScene> scene, std::vector<ProofLight> lights, CameraRays rays,
+                const ProofFrame& frame, ProofOptions options);
+    /// Adds samples to every pixel. Throws Cancelled between rows.
+    void add(int samples, const Progress* progress = nullptr);
+    [[nodiscard]] const ProofLayers& layers() const { return layers_; }
+    [[nodiscard]] const RayScene& scene() const { return *scene_; }
+    /// Rays that were followed, for measurements.
+    [[nodiscard]] long rays() const { return rays_; }
+
+  private:
+    struct Path;
+    void addEverywhere(int samples, const Progress* progress);
+    void findIdle();
+    void sample(int x, int y, uint32_t index, long& rays);
+    [[nodiscard]] Eigen::Vector3f lightOf(const SurfacePoint& first, const Eigen::Vector3f& along, Path& path,
+                                          float* open) const;
+    /// Whether anything that is shown takes a noticeable share of the light from a place.
+    [[nodiscard]] bool shaded(const Eigen::Vector3f& place, const Eigen::Vector3f& normal) const;
+    void catches(const SurfacePoint& at, const Eigen::Vector3f& along, float weight, size_t pixel, Path& path);
+    [[nodiscard]] Eigen::Vector3f sky(const Eigen::Vector3f& from, const Eigen::Vector3f& along, float distance,
+                                      float density) const;
+
+    std::shared_ptr<const RayScene> scene_;
+    std::vector<ProofLight> lights_;
+    CameraRays camera_;
+    bool moves_;  ///< something does while the shutter is open
+    ProofFrame frame_;
+    ProofOptions options_;
+    ProofLayers layers_;
+    std::vector<uint8_t> idle_;  ///< pixels that get no more samples; empty = not known yet
+    long rays_ = 0;
+};
+
+}  // namespace va
