@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "media/picture_file.h"
 
+#include <OpenImageIO/filesystem.h>
 #include <OpenImageIO/imageio.h>
 
 #include <algorithm>
@@ -8,6 +9,7 @@
 #include <cmath>
 #include <cstring>
 
+#include "base/atomic_file.h"
 #include "base/error.h"
 #include "base/part_file.h"
 #include "base/text.h"
@@ -24,6 +26,38 @@ std::string endingOf(const std::filesystem::path& path) {
     std::string e = path.extension().string();
     e = lowerCase(e);
     return e;
+}
+
+/// Encodes in memory and writes the bytes at once where the format's writer can do that: those writers do not look
+/// whether the disk took what they gave it. Of other formats the file is read again.
+void writeImage(const std::filesystem::path& path, ImageSpec spec, const std::vector<float>& raw) {
+    const auto fail = [&](const std::string& why) {
+        throw InputError(text("\"%s\" can't be written. Check that the folder exists, that there is room on the disk, "
+                              "and that you may write there.",
+                              path.string().c_str()),
+                         why);
+    };
+    std::error_code ignored;
+    if (path.has_parent_path()) std::filesystem::create_directories(path.parent_path(), ignored);
+    const auto file = ImageOutput::create(path.string());
+    if (!file) return fail(OIIO::geterror());
+    if (file->supports("ioproxy")) {
+        std::vector<unsigned char> bytes;
+        OIIO::Filesystem::IOVecOutput memory(bytes);
+        file->set_ioproxy(&memory);
+        if (!file->open(path.string(), spec) || !file->write_image(TypeDesc::FLOAT, raw.data()) || !file->close())
+            fail(file->geterror());
+        writeFileAtomically(path, {reinterpret_cast<const char*>(bytes.data()), bytes.size()});
+        return;
+    }
+    PartFile place(path);
+    if (!file->open(place.part().string(), spec) || !file->write_image(TypeDesc::FLOAT, raw.data()) || !file->close())
+        fail(file->geterror());
+    const auto again = OIIO::ImageInput::open(place.part().string());
+    std::vector<float> row(size_t(spec.width) * size_t(spec.nchannels));
+    if (!again || !again->read_scanline(spec.height - 1 + spec.y, 0, TypeDesc::FLOAT, row.data()))
+        fail(again ? again->geterror() : OIIO::geterror());
+    if (const int code = place.commit(); code != 0) fail(std::strerror(code));
 }
 
 }  // namespace
@@ -62,26 +96,13 @@ void writePicture(const std::filesystem::path& path, const Picture& picture, con
     spec.attribute("PixelAspectRatio", float(format.pixelAspect));
     if (exr) spec.attribute("compression", "zip");
     if (jpeg) spec.attribute("CompressionQuality", 98);
-    PartFile place(path);
-    const std::filesystem::path& part = place.part();
-    const auto fail = [&](const std::string& why) {
-        throw InputError(text("\"%s\" can't be written. Check that the folder exists, that there is room on the disk, "
-                              "and that you may write there.",
-                              path.string().c_str()),
-                         why);
-    };
-    std::error_code ignored;
-    if (path.has_parent_path()) std::filesystem::create_directories(path.parent_path(), ignored);
-    const auto file = ImageOutput::create(part.string());
-    if (!file || !file->open(part.string(), spec)) fail(file ? file->geterror() : OIIO::geterror());
     std::vector<float> raw(size_t(picture.width) * size_t(picture.height) * size_t(channels));
     for (size_t i = 0; i < picture.data.size() / 4; ++i)
         std::copy_n(&picture.data[4 * i], channels, &raw[i * size_t(channels)]);
     // The library cuts ten bits off sixteen without rounding: the nearest code value has to be there already.
     if (dpx && format.bits == 10)
         for (float& v : raw) v = std::round(std::clamp(v, 0.0f, 1.0f) * 1023) / 1023;
-    if (!file->write_image(TypeDesc::FLOAT, raw.data()) || !file->close()) fail(file->geterror());
-    if (const int code = place.commit(); code != 0) fail(std::strerror(code));
+    writeImage(path, spec, raw);
 }
 
 void writeChannels(const std::filesystem::path& path, int width, int height, const std::vector<NamedChannel>& channels,
@@ -95,22 +116,10 @@ void writeChannels(const std::filesystem::path& path, int width, int height, con
     spec.x = left, spec.y = top;
     spec.full_x = spec.full_y = 0, spec.full_width = frameWidth, spec.full_height = frameHeight;
     spec.attribute("compression", "zip");
-    PartFile place(path);
-    const auto fail = [&](const std::string& why) {
-        throw InputError(text("\"%s\" can't be written. Check that the folder exists, that there is room on the disk, "
-                              "and that you may write there.",
-                              path.string().c_str()),
-                         why);
-    };
-    std::error_code ignored;
-    if (path.has_parent_path()) std::filesystem::create_directories(path.parent_path(), ignored);
-    const auto file = ImageOutput::create(place.part().string());
-    if (!file || !file->open(place.part().string(), spec)) fail(file ? file->geterror() : OIIO::geterror());
     std::vector<float> raw(size_t(width) * size_t(height) * channels.size());
     for (size_t c = 0; c < channels.size(); ++c)
         for (size_t i = 0; i < channels[c].values.size(); ++i) raw[i * channels.size() + c] = channels[c].values[i];
-    if (!file->write_image(TypeDesc::FLOAT, raw.data()) || !file->close()) fail(file->geterror());
-    if (const int code = place.commit(); code != 0) fail(std::strerror(code));
+    writeImage(path, spec, raw);
 }
 
 }  // namespace va

@@ -155,6 +155,90 @@ TEST_F(Headless, ThingsAreLaidOut) {
     EXPECT_NE(readFile(out + "/scene.usda").find("def Xform \"sign\""), std::string::npos);
 }
 
+// A proof as stills with passes, as a movie, and taken up again after it was stopped.
+TEST_F(Headless, AProofIsRendered) {
+    const std::string out = (folder_ / "jib").string(), shot = out + "/shot.vanchor";
+    ASSERT_EQ(vanchor("match '" + data + "jib' --fps 24000/1001 --out " + out).code, 0);
+    const Run none = vanchor("proof " + shot + " --out " + out + "/none");
+    EXPECT_EQ(none.code, 3);
+    EXPECT_NE(none.err.find("Nothing is laid out"), std::string::npos) << none.err;
+    ASSERT_EQ(vanchor("layout " + shot + " --add prop:box --at frame:1020,320,260").code, 0);
+    const auto info = nlohmann::json::parse(readFile(out + "/camera.json"));
+    const std::string stills = out + "/stills";
+    const Run exr = vanchor("proof " + shot +
+                            " --range 1010-1012 --samples 4 --format exr --bits 32 --insert-only "
+                            "--overscan 0.05 --passes shadow,reflection,occlusion,depth,position,motion,masks --out " +
+                            stills);
+    ASSERT_EQ(exr.code, 0) << exr.err;
+    int files = 0;
+    fs::path first;
+    for (const auto& e : fs::directory_iterator(stills)) {
+        EXPECT_EQ(e.path().extension(), ".exr") << e.path();
+        if (first.empty() || e.path() < first) first = e.path();
+        ++files;
+    }
+    EXPECT_EQ(files, 3);
+    // Read by OpenImageIO's own tool-less reader: channels by name, the plate as the display window.
+    const auto in = OIIO::ImageInput::open(first.string());
+    ASSERT_TRUE(in) << OIIO::geterror();
+    const OIIO::ImageSpec& spec = in->spec();
+    EXPECT_EQ(spec.full_width, 640);
+    EXPECT_EQ(spec.width, 640 + 2 * 32);
+    EXPECT_EQ(spec.x, -32);
+    std::vector<float> all(size_t(spec.width) * size_t(spec.height) * size_t(spec.nchannels));
+    ASSERT_TRUE(in->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, all.data()));
+    for (const float v : all) ASSERT_TRUE(std::isfinite(v));
+    const auto channel = [&](const char* name) {
+        const int c = spec.channelindex(name);
+        EXPECT_GE(c, 0) << name;
+        std::vector<float> values;
+        for (size_t i = size_t(std::max(0, c)); i < all.size(); i += size_t(spec.nchannels)) values.push_back(all[i]);
+        return values;
+    };
+    const auto alpha = channel("A"), depth = channel("depth.Z"), mask = channel("mask.box"),
+               shadow = channel("shadow.R");
+    int covered = 0, dark = 0;
+    for (size_t i = 0; i < alpha.size(); ++i) {
+        if (mask[i] > 0.999F) {
+            EXPECT_GT(alpha[i], 0.99F);
+            EXPECT_GT(depth[i], 0);
+            ++covered;
+        }
+        dark += shadow[i] < 0.8F;
+    }
+    EXPECT_GT(covered, 200);
+    EXPECT_GT(dark, 50);
+    for (const char* name : {"R", "reflection.A", "occlusion.Y", "position.X", "motion.U"}) (void)channel(name);
+    // The movie has the range's frames, the plate's rate and size (ffprobe).
+    const Run movie = vanchor("proof " + shot + " --range 1005-1014 --samples 1 --out " + out + "/p.mp4");
+    ASSERT_EQ(movie.code, 0) << movie.err;
+    EXPECT_FALSE(fs::exists(out + "/p.mp4.frames")) << "its stills go when it is whole";
+    ASSERT_EQ(std::system(("ffprobe -v error -count_frames -select_streams v -show_entries "
+                           "stream=nb_read_frames,r_frame_rate,width,height -of csv=p=0 " +
+                           out + "/p.mp4 > " + out + "/probe")
+                              .c_str()),
+              0);
+    EXPECT_EQ(readFile(out + "/probe"), "640,360,24000/1001,10\n");
+    // One that was stopped leaves whole stills; the next run goes on from them, and a change begins anew.
+    const std::string again = out + "/again";
+    ASSERT_EQ(std::system(("timeout -s INT 2.5 " + std::string(VA_VANCHOR) + " proof " + shot + " --samples 64 --out " +
+                           again + " >/dev/null 2>&1")
+                              .c_str()) != 0,
+              true);
+    int kept = 0;
+    for (const auto& e : fs::directory_iterator(again)) kept += e.path().extension() == ".png";
+    if (kept > 0) {
+        const std::string range = " --range 1001-" + std::to_string(1000 + kept);
+        const Run more = vanchor("proof " + shot + " --samples 64 --out " + again + range);
+        EXPECT_EQ(more.code, 0) << more.err;
+        EXPECT_NE(more.out.find(std::to_string(kept) + " were there from before"), std::string::npos) << more.out;
+    }
+    EXPECT_EQ(vanchor("proof " + shot + " --range 1-5 --out " + again).code, 3) << "outside of the plate";
+    EXPECT_EQ(vanchor("proof " + shot + " --set sun/strength=-1 --out " + again).code, 2);
+    EXPECT_EQ(vanchor("proof " + shot + " --passes glitter --format exr --out " + again).code, 3);
+    EXPECT_EQ(vanchor("proof " + shot + " --passes depth --out " + again).code, 3) << "PNG holds none";
+}
+
 TEST_F(Headless, StillsGiveDepthToAPan) {
     const std::string out = (folder_ / "mast").string();
     const Run r = vanchor("match '" + data + "mast-top/mast-top.mp4' --stills '" + data +
