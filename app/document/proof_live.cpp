@@ -166,8 +166,9 @@ void ProofLive::restart() {
         revision_ = document_.revision();
         results_ = std::make_shared<Results>();
         results_->samples = document_.shot().proof.samples;
-        range_ = false;
-        background_.cancel();
+        // A range goes on with a shot that was solved anew; whoever turns the light looks at one frame.
+        if (!(document_.shot().proof == spec_)) range_ = false;
+        spec_ = document_.shot().proof;
     } else if (range_) {
         return Q_EMIT changed();  // a look at another frame does not end the range
     }
@@ -182,6 +183,7 @@ void ProofLive::restart() {
 
 void ProofLive::start() {
     if (!on_ || background_.running()) return;
+    if (range_) return renderFrames(framesWanted());
     trouble_ = QString::fromStdString(proofTrouble(document_.shot()));
     if (trouble_.isEmpty() && !document_.shot().cameraAt(document_.frame()))
         trouble_ = tr("Frame %1 has no camera: it was not solved.").arg(document_.frame());
@@ -267,7 +269,8 @@ void ProofLive::renderFrames(const std::vector<int>& frames) {
             if (end == Background::End::failed) trouble_ = sentence;
             const bool more = again_;
             again_ = false;
-            if (end == Background::End::done && range_) range_ = false;
+            // What ended then was not the range yet.
+            if (end == Background::End::done && range_ && !more) range_ = false;
             if (more && range_) renderFrames(framesWanted());
             else if (more || end == Background::End::cancelled) wait_.start(0);
             Q_EMIT changed();

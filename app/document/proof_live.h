@@ -71,6 +71,7 @@ class ProofLive : public QObject {
     double wipe_ = 0.5;
     QString trouble_;
     quint64 revision_ = 0;
+    ProofSpec spec_;
     int rendering_ = 0;  ///< frame
     int firstMs_ = -1;
     bool on_ = false, range_ = false, again_ = false;

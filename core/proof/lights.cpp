@@ -83,7 +83,7 @@ std::optional<SeenLight> seen(const AreaLight& a, const Eigen::Vector3f& o, cons
     const Eigen::Vector3f at = o + t * d - a.corner;
     const float x = at.dot(a.right) / a.right.squaredNorm(), y = at.dot(a.up) / a.up.squaredNorm();
     if (x < 0 || x > 1 || y < 0 || y > 1) return std::nullopt;
-    return SeenLight{radianceOf(a), t * t * area / -along};
+    return SeenLight{radianceOf(a), t * t / -along};
 }
 
 std::optional<LightSample> from(const SpotLight& spot, const Eigen::Vector3f& p, const Eigen::Vector2f& u) {

@@ -52,10 +52,7 @@ class DocumentTest : public QObject {
 
   private Q_SLOTS:
     void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("vivid-anchor-test");
-        QCoreApplication::setApplicationName("document-test");
-        applyTheme(*qApp);
+        prepare("document-test");
         QVERIFY(folder_.isValid());
         QDir(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved").removeRecursively();
         solved_ = solvedJib(folder_);

@@ -28,10 +28,7 @@ class ExchangeTest : public QObject {
 
   private Q_SLOTS:
     void initTestCase() {
-        QCoreApplication::setOrganizationName("vivid-anchor-test");
-        QCoreApplication::setApplicationName("exchange-test");
-        QCoreApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
-        applyTheme(*qApp);
+        prepare("exchange-test");
         slipway_ = folder_.filePath("slipway.vanchor");
         Ui ui(QStringLiteral(VA_SOURCE_DIR "/demo/data/slipway/slipway.mp4"));
         ui.document.matchShot();

@@ -50,13 +50,7 @@ class FeaturesTest : public QObject {
     }
 
   private Q_SLOTS:
-    void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("vivid-anchor-test");
-        QCoreApplication::setApplicationName("features-test");
-        QCoreApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
-        applyTheme(*qApp);
-    }
+    void initTestCase() { prepare("features-test"); }
 
     void featureByHandIsPlacedNudgedAndTracked() {
         Ui ui(jib_);

@@ -20,11 +20,7 @@ class GroundTest : public QObject {
 
   private Q_SLOTS:
     void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("vivid-anchor-test");
-        QCoreApplication::setApplicationName("ground-test");
-        QCoreApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
-        applyTheme(*qApp);
+        prepare("ground-test");
         solved_ = solvedJib(folder_);
         QVERIFY(!solved_.isEmpty());
     }

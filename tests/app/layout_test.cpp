@@ -54,11 +54,7 @@ class LayoutTest : public QObject {
 
   private Q_SLOTS:
     void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("vivid-anchor-test");
-        QCoreApplication::setApplicationName("layout-test");
-        QCoreApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
-        applyTheme(*qApp);
+        prepare("layout-test");
         slipway_ = folder_.filePath("slipway.vanchor");
         Ui ui(QStringLiteral(VA_SOURCE_DIR "/demo/data/slipway/slipway.mp4"));
         ui.document.matchShot();

@@ -38,13 +38,7 @@ class LensTest : public QObject {
     }
 
   private Q_SLOTS:
-    void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("vivid-anchor-test");
-        QCoreApplication::setApplicationName("lens-test");
-        QCoreApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
-        applyTheme(*qApp);
-    }
+    void initTestCase() { prepare("lens-test"); }
 
     void theLensIsTakenOutAndPutBackWithOneKey() {
         Ui ui(solvedProject());

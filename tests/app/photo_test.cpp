@@ -31,13 +31,7 @@ class PhotoTest : public QObject {
     }
 
   private Q_SLOTS:
-    void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("vivid-anchor-test");
-        QCoreApplication::setApplicationName("photo-test");
-        QCoreApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
-        applyTheme(*qApp);
-    }
+    void initTestCase() { prepare("photo-test"); }
 
     /// Match shot on a photo finds lines; the artist draws one more, mends its end and takes it away again.
     void linesAreDrawnAndMended() {

@@ -29,13 +29,7 @@ class SolveTest : public QObject {
     QString solvedProject() { return solvedJib(folder_); }
 
   private Q_SLOTS:
-    void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("vivid-anchor-test");
-        QCoreApplication::setApplicationName("solve-test");
-        QCoreApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
-        applyTheme(*qApp);
-    }
+    void initTestCase() { prepare("solve-test"); }
 
     void theKindOfMoveCanBeChosenAndTakenBack() {
         Ui ui(solvedProject());

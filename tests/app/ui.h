@@ -5,6 +5,7 @@
 #include <QLabel>
 #include <QMouseEvent>
 #include <QSettings>
+#include <QStandardPaths>
 #include <QTemporaryDir>
 #include <QTest>
 
@@ -13,8 +14,18 @@
 #include "main_window/main_window.h"
 #include "plate_view/plate_canvas.h"
 #include "scene_view/scene_canvas.h"
+#include "style/theme.h"
 
 namespace va {
+
+/// Before the first window of a test program: settings and files of its own, the looks, dialogs that can be driven.
+inline void prepare(const char* name) {
+    QStandardPaths::setTestModeEnabled(true);
+    QCoreApplication::setOrganizationName("vivid-anchor-test");
+    QCoreApplication::setApplicationName(name);
+    QCoreApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
+    applyTheme(*qApp);
+}
 
 /// A real window on the display, as a hand has it.
 struct Ui {

@@ -39,10 +39,7 @@ class ViewsTest : public QObject {
 
   private Q_SLOTS:
     void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("vivid-anchor-test");
-        QCoreApplication::setApplicationName("views-test");
-        applyTheme(*qApp);
+        prepare("views-test");
         QVERIFY(folder_.isValid());
         solved_ = solvedJib(folder_);
     }

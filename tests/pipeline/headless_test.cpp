@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The shell program as a render queue runs it: exit codes, files, JSON, no display.
+#include <OpenImageIO/imageio.h>
 #include <gtest/gtest.h>
 #include <sys/wait.h>
 

@@ -32,7 +32,13 @@ void ProofScene::add(Shape shape, ProofPart part, const Eigen::Vector4d& colour,
 std::unique_ptr<ProofRender> ProofScene::render(int samples) const {
     const Eigen::Vector3d origin = cameras[cameras.size() / 2].pose().position;
     auto scene = std::make_shared<const RayScene>(items, origin);
-    auto out = std::make_unique<ProofRender>(scene, lights, CameraRays(cameras, area, origin), area, options);
+    // Places of lights are told from the scene's origin.
+    std::vector<ProofLight> moved = lights;
+    for (ProofLight& l : moved) {
+        if (auto* a = std::get_if<AreaLight>(&l)) a->corner -= origin.cast<float>();
+        if (auto* b = std::get_if<SpotLight>(&l)) b->position -= origin.cast<float>();
+    }
+    auto out = std::make_unique<ProofRender>(scene, moved, CameraRays(cameras, area, origin), area, options);
     out->add(samples);
     return out;
 }

@@ -84,7 +84,9 @@ TEST(Proof, ThePlateStaysBitForBitWhereNothingIs) {
         for (size_t i = 0; i < render->layers().count(); ++i) {
             const bool equal = std::equal(out.data.begin() + long(4 * i), out.data.begin() + long(4 * i + 3),
                                           plate.data.begin() + long(4 * i));
-            if (!render->layers().touched(i)) ASSERT_TRUE(equal) << i;
+            if (!render->layers().touched(i)) {
+                ASSERT_TRUE(equal) << i;
+            }
             (equal ? same : other) += 1;
         }
         EXPECT_GT(same, 1000);
@@ -121,10 +123,11 @@ TEST(Proof, StrengthOneIsWhite) {
     EXPECT_NEAR(base, 1, 0.01) << "the facets of a white plastic take nothing away";
     // A matte surface of that kind mirrors a little: sun and lamps from above are within some per cent.
     EXPECT_NEAR(brightness(SunLight{{0, 1, 0}, 0.01F, {1, 1, 1}}), 1, 0.06);
-    EXPECT_NEAR(brightness(AreaLight{{-0.05F, 1, -0.05F}, {0.1F, 0, 0}, {0, 0, 0.1F}, {1, 1, 1}}), 0, 1e-9)
-        << "it shines along right × up, which is down only when turned over";
-    EXPECT_NEAR(brightness(AreaLight{{-0.05F, 1, 0.05F}, {0, 0, -0.1F}, {-0.1F, 0, 0}, {1, 1, 1}}), 0, 1e-9);
-    EXPECT_NEAR(brightness(AreaLight{{-0.05F, 1, -0.05F}, {0, 0, 0.1F}, {0.1F, 0, 0}, {1, 1, 1}}), 0, 1e-9);
+    // It shines along right × up: X × Z is down.
+    EXPECT_NEAR(brightness(AreaLight{{-0.05F, 1, -0.05F}, {0.1F, 0, 0}, {0, 0, 0.1F}, {1, 1, 1}}), 1, 0.06);
+    EXPECT_NEAR(brightness(AreaLight{{-0.01F, 1, -0.01F}, {0.02F, 0, 0}, {0, 0, 0.02F}, {1, 1, 1}}), 1, 0.06)
+        << "whatever its size";
+    EXPECT_EQ(brightness(AreaLight{{-0.05F, 1, -0.05F}, {0, 0, 0.1F}, {0.1F, 0, 0}, {1, 1, 1}}), 0) << "turned over";
     SpotLight bulb;
     bulb.position = {0, 1, 0}, bulb.axis = {0, -1, 0};
     bulb.cosInner = bulb.cosOuter = -1;
@@ -320,7 +323,6 @@ TEST(Proof, LightsAreThingsThatAreAimed) {
     double sum = 0;
     for (const auto& c : render->layers().colour) sum += double(c.head<3>().sum());
     EXPECT_GT(sum, 1);
-    EXPECT_THROW((void)aimedAt(s, *s.thing(id), *s.thing(id), s.range.first), InputError);
 }
 
 TEST(Proof, AThingThatMovesIsSmearedAndTheCameraWithIt) {
