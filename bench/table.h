@@ -35,6 +35,7 @@ void measureGround(Table& table);
 void measureMatch(Table& table);
 void measureLayout(Table& table);
 void measureExchange(Table& table);
+void measureProof(Table& table);
 void measureWindow(Table& table);
 void measureMemory(Table& table);
 

@@ -10,7 +10,7 @@ void MainWindow::makeProofActions() {
         proofLive_.setLook(proofLive_.look() == ProofLive::Look::plate ? ProofLive::Look::proof
                                                                        : ProofLive::Look::plate);
     });
-    add("removePosts", tr("Remove the marked posts"), tr("Remove posts"), {}, {},
+    add("removePosts", tr("Forget the marked posts"), tr("Forget"), {}, {},
         [this] { proofEdits_.removePosts(); });
     add("removeShadow", tr("Forget the measured shadow: sun and sky tell its depth"), tr("Forget"), {}, {},
         [this] { proofEdits_.change(tr("Forget measured shadow"), [](ProofSpec& p) { p.shadow.reset(); }); });

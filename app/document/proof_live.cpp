@@ -245,7 +245,7 @@ void ProofLive::renderFrames(const std::vector<int>& frames) {
                 if (!range) {
                     request.area = frameOfPlate(shot.plate.width, shot.plate.height, coarseStep);
                     request.shutter = false;
-                    request.bounces = 1;
+                    request.bounces = 0;
                     const auto render = worker->stage.render(shot, request, &stored, {});
                     render->add(1, &progress);
                     post(*render, true);
@@ -253,7 +253,7 @@ void ProofLive::renderFrames(const std::vector<int>& frames) {
                 if (!worker->traits) worker->traits = plateTraits(shot, frame, worker->plate->luma(frame), stored);
                 request.area = frameOfPlate(shot.plate.width, shot.plate.height);
                 request.shutter = true;
-                request.bounces = 2;
+                request.bounces = 1;
                 const auto render = worker->stage.render(shot, request, &stored, *worker->traits);
                 for (int done = 0; done < shot.proof.samples;) {
                     progress.check();

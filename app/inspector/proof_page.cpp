@@ -120,12 +120,15 @@ void ProofPage::buildSun(const PageContext& context) {
     sunNote_->setObjectName("proofSunNote");
     column->addWidget(shines);
     column->addWidget(sunNote_);
+    auto* posts = new QHBoxLayout;
+    posts->setSpacing(4);
     for (const char* name : {"postTool", "removePosts"}) {
         auto* button = new QPushButton(context.actions[QLatin1String(name)]->iconText());
         button->setToolTip(context.actions[QLatin1String(name)]->toolTip());
         connect(button, &QPushButton::clicked, context.actions[QLatin1String(name)], &QAction::trigger);
-        column->addWidget(button);
+        posts->addWidget(button);
     }
+    column->addLayout(posts);
     column->addStretch(1);
     auto* line = new QWidget;
     auto* layout = new QHBoxLayout(line);
@@ -430,12 +433,10 @@ void ProofPage::refresh() {
                                                     .arg(high, 0, 'f', 1)
                                                     .arg(p.sun.sigmaDegrees, 0, 'f', 2)
                                               : tr("%1° high, by hand").arg(high, 0, 'f', 1));
-    shadowNote_->setText(p.shadow
-                             ? tr("Shadow leaves %1 % of the light, as measured in frame %2.")
-                                   .arg(100 * p.shadow->left.mean(), 0, 'f', 0)
-                                   .arg(p.shadow->frame)
-                             : tr("Depth of shadow by sun and sky. Measure it: pick a spot in the light, then one in "
-                                  "shadow."));
+    shadowNote_->setText(p.shadow ? tr("Shadow leaves %1 % of the light, as measured in frame %2.")
+                                        .arg(100 * p.shadow->left.mean(), 0, 'f', 0)
+                                        .arg(p.shadow->frame)
+                                  : tr("Its depth follows from sun and sky."));
     if (!to_->hasFocus() && !to_->isModified()) {
         const QString base = document_.fileName().isEmpty()
                                  ? QStandardPaths::writableLocation(QStandardPaths::DocumentsLocation)

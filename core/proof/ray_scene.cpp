@@ -7,6 +7,7 @@
 #include <array>
 #include <cmath>
 #include <map>
+#include <tuple>
 #include <unordered_map>
 
 #include "base/error.h"
@@ -124,23 +125,34 @@ class MipPicture {
 
 struct RayScene::Built {
     struct Item {
-        std::vector<Eigen::Vector3f> normals;  ///< of corners, in its own axes
+        std::vector<std::pair<Eigen::Vector3f, float>> colours;  ///< linear light and opacity, one a material or one
+        std::vector<Eigen::Vector3f> normals;                    ///< of corners, in its own axes
         std::vector<std::shared_ptr<const ray_scene::MipPicture>> pictures;
         std::vector<Similarity> from;  ///< over the shutter, from the scene's origin
+        Eigen::Matrix3f turn;          ///< of what stands
         RTCScene own = nullptr;        ///< of what moves
         bool solid = true;             ///< nothing of it lets light pass
     };
     RTCDevice device = nullptr;
-    RTCScene scene = nullptr;
+    RTCScene fixed = nullptr;  ///< all that stands
+    /// With something that moves one a moment, of what stands and what moves, each as an instance: rays through
+    /// structures that stand are met twice as quickly as through those that move.
+    std::vector<RTCScene> moments;
     std::vector<Item> items;
     bool solid = true;
 
     ~Built() {
         for (Item& i : items)
             if (i.own) rtcReleaseScene(i.own);
-        if (scene) rtcReleaseScene(scene);
+        for (RTCScene m : moments) rtcReleaseScene(m);
+        if (fixed) rtcReleaseScene(fixed);
         if (device) rtcReleaseDevice(device);
     }
+    [[nodiscard]] RTCScene at(float time) const { return moments.empty() ? fixed : moments[momentOf(time)]; }
+    [[nodiscard]] size_t momentOf(float time) const {
+        return std::min(size_t(std::max(0.0F, time) * float(moments.size())), moments.size() - 1);
+    }
+    [[nodiscard]] float middleOf(float time) const { return (float(momentOf(time)) + 0.5F) / float(moments.size()); }
     [[nodiscard]] Similarity placeAt(int item, float time) const {
         const auto& from = items[size_t(item)].from;
         if (from.size() == 1) return from[0];
@@ -158,8 +170,10 @@ RayScene::RayScene(std::vector<ProofItem> items, const Eigen::Vector3d& origin)
     Built& b = *built_;
     b.device = rtcNewDevice(nullptr);
     if (!b.device) throw Error(text("The ray tracer could not be started. Report this."));
-    b.scene = rtcNewScene(b.device);
-    rtcSetSceneFlags(b.scene, RTC_SCENE_FLAG_ROBUST);
+    const bool anyMoves =
+        std::any_of(items_.begin(), items_.end(), [](const ProofItem& i) { return i.worldFromShape.size() > 1; });
+    b.fixed = rtcNewScene(b.device);
+    for (int k = 0; anyMoves && k < moments; ++k) b.moments.push_back(rtcNewScene(b.device));
     b.items.resize(items_.size());
     std::map<const Picture8*, std::shared_ptr<const ray_scene::MipPicture>> pictures;
     for (size_t i = 0; i < items_.size(); ++i) {
@@ -175,7 +189,13 @@ RayScene::RayScene(std::vector<ProofItem> items, const Eigen::Vector3d& origin)
                 pictures[p.get()] = std::make_shared<const ray_scene::MipPicture>(*p);
             to.pictures.push_back(p ? pictures[p.get()] : nullptr);
         }
+        to.turn = to.from[0].rotation.cast<float>().toRotationMatrix();
         const DrawnShape& s = *item.shape;
+        for (size_t m = 0; m < std::max<size_t>(1, s.shape.materials.size()); ++m) {
+            const Eigen::Vector4d c =
+                m < s.shape.materials.size() ? s.shape.materials[m].colour.value_or(item.colour) : item.colour;
+            to.colours.emplace_back(linearOf(c), float(c.w()));
+        }
         if (item.round) to.normals = roundNormals(s);
         to.solid = item.colour.w() >= 1 &&
                    std::all_of(s.shape.materials.begin(), s.shape.materials.end(), [](const Material& m) {
@@ -212,37 +232,38 @@ RayScene::RayScene(std::vector<ProofItem> items, const Eigen::Vector3d& origin)
         rtcSetGeometryMask(mesh, mask);
         rtcCommitGeometry(mesh);
         if (!moves) {
-            rtcAttachGeometryByID(b.scene, mesh, unsigned(i));
+            rtcAttachGeometryByID(b.fixed, mesh, unsigned(i));
             rtcReleaseGeometry(mesh);
             continue;
         }
         to.own = rtcNewScene(b.device);
-        rtcSetSceneFlags(to.own, RTC_SCENE_FLAG_ROBUST);
         rtcAttachGeometry(to.own, mesh);
         rtcReleaseGeometry(mesh);
         rtcCommitScene(to.own);
-        RTCGeometry instance = rtcNewGeometry(b.device, RTC_GEOMETRY_TYPE_INSTANCE);
-        rtcSetGeometryInstancedScene(instance, to.own);
-        rtcSetGeometryTimeStepCount(instance, unsigned(to.from.size()));
-        for (size_t k = 0; k < to.from.size(); ++k) {
-            RTCQuaternionDecomposition q;
-            rtcInitQuaternionDecomposition(&q);
-            // Of a rotation's two quaternions the one near the last: between them lies the short way.
-            Eigen::Quaterniond r = to.from[k].rotation;
-            if (k > 0 && r.dot(to.from[k - 1].rotation) < 0) r.coeffs() = -r.coeffs(), to.from[k].rotation = r;
-            const auto scale = float(to.from[k].scale);
-            const Eigen::Vector3f t = to.from[k].translation.cast<float>();
-            rtcQuaternionDecompositionSetScale(&q, scale, scale, scale);
-            rtcQuaternionDecompositionSetQuaternion(&q, float(r.w()), float(r.x()), float(r.y()), float(r.z()));
-            rtcQuaternionDecompositionSetTranslation(&q, t.x(), t.y(), t.z());
-            rtcSetGeometryTransformQuaternion(instance, unsigned(k), &q);
+        for (size_t k = 0; k < b.moments.size(); ++k) {
+            const Similarity at = b.placeAt(int(i), (float(k) + 0.5F) / float(b.moments.size()));
+            Eigen::Matrix4f matrix = Eigen::Matrix4f::Identity();
+            matrix.topLeftCorner<3, 3>() = float(at.scale) * at.rotation.cast<float>().toRotationMatrix();
+            matrix.topRightCorner<3, 1>() = at.translation.cast<float>();
+            RTCGeometry instance = rtcNewGeometry(b.device, RTC_GEOMETRY_TYPE_INSTANCE);
+            rtcSetGeometryInstancedScene(instance, to.own);
+            rtcSetGeometryTransform(instance, 0, RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR, matrix.data());
+            rtcSetGeometryMask(instance, mask);
+            rtcCommitGeometry(instance);
+            rtcAttachGeometryByID(b.moments[k], instance, unsigned(i));
+            rtcReleaseGeometry(instance);
         }
-        rtcSetGeometryMask(instance, mask);
-        rtcCommitGeometry(instance);
-        rtcAttachGeometryByID(b.scene, instance, unsigned(i));
-        rtcReleaseGeometry(instance);
     }
-    rtcCommitScene(b.scene);
+    rtcCommitScene(b.fixed);
+    for (RTCScene m : b.moments) {
+        RTCGeometry standing = rtcNewGeometry(b.device, RTC_GEOMETRY_TYPE_INSTANCE);
+        rtcSetGeometryInstancedScene(standing, b.fixed);
+        rtcSetGeometryMask(standing, all);
+        rtcCommitGeometry(standing);
+        rtcAttachGeometryByID(m, standing, unsigned(items_.size()));
+        rtcReleaseGeometry(standing);
+        rtcCommitScene(m);
+    }
     if (rtcGetDeviceError(b.device) != RTC_ERROR_NONE)
         throw Error(text("The things are too large for the memory of this machine. Hide some of them."));
 }
@@ -256,9 +277,9 @@ bool RayScene::meet(const Eigen::Vector3f& from, const Eigen::Vector3f& along, f
     RTCRayHit ray;
     ray.ray = {from.x(), from.y(), from.z(), nearest, along.x(), along.y(), along.z(), time, farthest, mask, 0, 0};
     ray.hit.geomID = ray.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
-    rtcIntersect1(built_->scene, &context, &ray);
+    rtcIntersect1(built_->at(time), &context, &ray);
     if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return false;
-    const bool moves = ray.hit.instID[0] != RTC_INVALID_GEOMETRY_ID;
+    const bool moves = ray.hit.instID[0] < items_.size();
     out.item = int(moves ? ray.hit.instID[0] : ray.hit.geomID);
     const ProofItem& item = items_[size_t(out.item)];
     const Built::Item& built = built_->items[size_t(out.item)];
@@ -266,8 +287,8 @@ bool RayScene::meet(const Eigen::Vector3f& from, const Eigen::Vector3f& along, f
     const DrawnShape::Triangle& t = s.triangles[ray.hit.primID];
     out.distance = ray.ray.tfar;
     out.position = from + out.distance * along;
-    const Similarity place = built_->placeAt(out.item, time);
-    const Eigen::Quaternionf turn = place.rotation.cast<float>();
+    const Similarity place = moves ? built_->placeAt(out.item, built_->middleOf(time)) : built.from[0];
+    const Eigen::Matrix3f turn = moves ? Eigen::Matrix3f(place.rotation.cast<float>().toRotationMatrix()) : built.turn;
     out.normal = turn * t.normal;
     const float u = ray.hit.u, v = ray.hit.v;
     const auto blend = [&](const auto& list) { return ((1 - u - v) * list(0) + u * list(1) + v * list(2)).eval(); };
@@ -282,9 +303,7 @@ bool RayScene::meet(const Eigen::Vector3f& from, const Eigen::Vector3f& along, f
         out.facing = (out.facing - (away + 1e-3F) * along).normalized();
     const auto& materials = s.shape.materials;
     const Material plain, &m = size_t(t.material) < materials.size() ? materials[size_t(t.material)] : plain;
-    const Eigen::Vector4d colour = m.colour.value_or(item.colour);
-    out.surface.base = linearOf(colour);
-    out.opacity = float(colour.w());
+    std::tie(out.surface.base, out.opacity) = built.colours[std::min(size_t(t.material), built.colours.size() - 1)];
     out.unlit = m.unlit;
     out.blend = m.blend;
     out.surface.roughness = item.roughness.value_or(float(m.roughness));
@@ -315,7 +334,7 @@ float RayScene::passes(const Eigen::Vector3f& from, const Eigen::Vector3f& along
         RTCIntersectContext context;
         rtcInitIntersectContext(&context);
         RTCRay ray{from.x(), from.y(), from.z(), nearest, along.x(), along.y(), along.z(), time, farthest, mask, 0, 0};
-        rtcOccluded1(built_->scene, &context, &ray);
+        rtcOccluded1(built_->at(time), &context, &ray);
         return ray.tfar < 0 ? 0 : 1;
     }
     float share = 1, at = nearest;

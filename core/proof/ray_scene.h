@@ -44,6 +44,8 @@ class RayScene {
     /// Which items a ray can meet. The ground (a real item with the id 0) is flat: nothing on it is shaded by it.
     enum Mask : unsigned { shown = 1, real = 2, ground = 4, all = 7 };
 
+    /// Moments of an open shutter at which what moves stands.
+    static constexpr int moments = 16;
     /// Throws Error where the structure can't be built (memory).
     RayScene(std::vector<ProofItem> items, const Eigen::Vector3d& origin);
     ~RayScene();

@@ -18,7 +18,19 @@ constexpr int mostLayers = 12;
 /// Samples of every pixel after which those that nothing touches are left alone.
 constexpr int probeSamples = 4;
 // What a sample's numbers are used for; those of a bounce follow each other.
-enum Use : uint32_t { onFilm, inTime, onLens, atLight, scattering = 64, perBounce = 128, mirroring = 4096 };
+enum Use : uint32_t {
+    onFilm,
+    onLens,
+    atLight = 3,  ///< and the fifteen after it
+    scattering = 19,
+    ofLobe,
+    ending,
+    throughGlass,  ///< and the eleven after it
+    mirroring = 34,
+    perBounce = 36
+};
+/// Lights beyond the sixteenth share numbers with the first ones.
+uint32_t lightUse(size_t light) { return atLight + uint32_t(light % 16); }
 
 float noise(int x, int y, int z) { return float(hashOf(uint32_t(x), hashOf(uint32_t(y), uint32_t(z)))) * 0x1p-31F - 1; }
 /// Smooth noise between the corners of a grid of unit cells.
@@ -73,11 +85,11 @@ Eigen::Vector3f ProofLayers::shade(size_t i, const std::optional<Eigen::Vector3f
 
 /// One sample on its way.
 struct ProofRender::Path {
-    SampleSequence sequence;
-    uint32_t index;
+    const SampleTable& table;
+    uint32_t pixel, index;
     float time;
     long rays = 0;
-    [[nodiscard]] Eigen::Vector2f at(uint32_t use) const { return sequence.at(index, use); }
+    [[nodiscard]] Eigen::Vector2f at(uint32_t use) const { return table.at(pixel, index, use); }
 };
 
 ProofRender::ProofRender(std::shared_ptr<const RayScene> scene, std::vector<ProofLight> lights, CameraRays rays,
@@ -88,7 +100,8 @@ ProofRender::ProofRender(std::shared_ptr<const RayScene> scene, std::vector<Proo
       moves_(camera_.moves() || std::any_of(scene_->items().begin(), scene_->items().end(),
                                             [](const ProofItem& i) { return i.worldFromShape.size() > 1; })),
       frame_(frame),
-      options_(std::move(options)) {
+      options_(std::move(options)),
+      table_(options_.seed, perBounce * uint32_t(std::max(0, options_.bounces) + 1)) {
     layers_.width = frame.width, layers_.height = frame.height;
     const size_t n = layers_.count();
     const Eigen::Vector3f zero = Eigen::Vector3f::Zero();
@@ -117,19 +130,27 @@ void ProofRender::add(int samples, const Progress* progress) {
 }
 
 void ProofRender::addEverywhere(int samples, const Progress* progress) {
-    const int from = layers_.samples;
+    const int from = layers_.samples, to = from + samples;
     std::atomic<long> rays{0};
-    parallelRanges(frame_.height, 4, [&](int begin, int end) {
-        long own = 0;
-        for (int y = begin; y < end; ++y) {
-            if (progress) progress->check();
-            for (int x = 0; x < frame_.width; ++x) {
-                if (!idle_.empty() && idle_[size_t(y) * size_t(frame_.width) + size_t(x)]) continue;
-                for (int s = 0; s < samples; ++s) sample(x, y, uint32_t(from + s), own);
+    // All rays of one moment after each other: they meet the same structure.
+    for (int moment = 0; moment < (moves_ ? RayScene::moments : 1); ++moment)
+        parallelRanges(frame_.height, 4, [&](int begin, int end) {
+            long own = 0;
+            for (int y = begin; y < end; ++y) {
+                if (progress) progress->check();
+                for (int x = 0; x < frame_.width; ++x) {
+                    const size_t pixel = size_t(y) * size_t(frame_.width) + size_t(x);
+                    if (!idle_.empty() && idle_[pixel]) continue;
+                    if (!moves_)
+                        for (int s = from; s < to; ++s) sample(x, y, uint32_t(s), 0.5F, own);
+                    else
+                        for (int s = from + ((firstSampleAt(moment, pixel) - from) & (RayScene::moments - 1)); s < to;
+                             s += RayScene::moments)
+                            sample(x, y, uint32_t(s), (float(moment) + 0.5F) / RayScene::moments, own);
+                }
             }
-        }
-        rays += own;
-    });
+            rays += own;
+        });
     layers_.samples += samples;
     rays_ += rays;
 }
@@ -166,14 +187,21 @@ void ProofRender::findIdle() {
     });
 }
 
-void ProofRender::sample(int x, int y, uint32_t index, long& rays) {
+/// The first of a pixel's samples that looks at a moment: each sixteen that follow each other look at all of them, and
+/// each four at four that lie far apart.
+int ProofRender::firstSampleAt(int moment, size_t pixel) const {
+    static_assert(RayScene::moments == 16);
+    const int turned = (moment & 1) << 3 | (moment & 2) << 1 | (moment & 4) >> 1 | (moment & 8) >> 3;
+    return (turned - int(hashOf(options_.seed, uint32_t(pixel)) & 15U)) & 15;
+}
+
+void ProofRender::sample(int x, int y, uint32_t index, float time, long& rays) {
     const size_t pixel = size_t(y) * size_t(frame_.width) + size_t(x);
-    Path path{SampleSequence(hashOf(options_.seed, uint32_t(pixel))), index, 0};
+    Path path{table_, uint32_t(pixel), index, time};
     const Eigen::Vector2f u = path.at(onFilm);
     const Eigen::Vector2f off = options_.filterSigma > 0
                                     ? Eigen::Vector2f(options_.filterSigma / float(frame_.step) * normalPair(u))
                                     : Eigen::Vector2f(u - Eigen::Vector2f::Constant(0.5F));
-    if (moves_) path.time = path.at(inTime).x();
     auto line = camera_.at(frame_.platePx(float(x) + off.x(), float(y) + off.y()), path.time);
     if (!line) return;
     if (options_.aperture > 0) {
@@ -246,7 +274,7 @@ Eigen::Vector3f ProofRender::lightOf(const SurfacePoint& first, const Eigen::Vec
         const Scatter scatter(at.surface, out);
         const Eigen::Vector3f from = at.position + RayScene::gap(at.position) * at.normal;
         for (size_t l = 0; l < lights_.size(); ++l) {
-            const auto light = sampleLight(lights_[l], from, path.at(use + atLight + uint32_t(l)));
+            const auto light = sampleLight(lights_[l], from, path.at(use + lightUse(l)));
             if (!light || light->direction.dot(at.normal) <= 0) continue;
             const Eigen::Vector3f in = axes.toLocal(light->direction);
             const Eigen::Vector3f share = scatter.value(in);
@@ -256,7 +284,7 @@ Eigen::Vector3f ProofRender::lightOf(const SurfacePoint& first, const Eigen::Vec
             const float passed = scene_->passes(from, light->direction, light->distance, path.time, RayScene::all);
             sum += weight * passed * carried.cwiseProduct(share).cwiseProduct(light->light);
         }
-        const Eigen::Vector3f in = scatter.sample(path.at(use + scattering), path.at(use + scattering + 1).x());
+        const Eigen::Vector3f in = scatter.sample(path.at(use + scattering), path.at(use + ofLobe).x());
         Eigen::Vector3f next = axes.toWorld(in);
         float density = scatter.density(in);
         if (!(density > 0)) return sum;
@@ -278,7 +306,7 @@ Eigen::Vector3f ProofRender::lightOf(const SurfacePoint& first, const Eigen::Vec
         for (int layer = 0; layer < mostLayers; ++layer) {
             hit = scene_->meet(from, way, nearest, std::numeric_limits<float>::infinity(), path.time, RayScene::all,
                                0.05F, met);
-            if (!hit || met.opacity >= 1 || path.at(use + scattering + 2 + uint32_t(layer)).x() < met.opacity) break;
+            if (!hit || met.opacity >= 1 || path.at(use + throughGlass + uint32_t(layer)).x() < met.opacity) break;
             nearest = met.distance + RayScene::gap(met.position);
         }
         if (bounce == 0 && open) *open = hit ? 0 : 1;
@@ -290,6 +318,10 @@ Eigen::Vector3f ProofRender::lightOf(const SurfacePoint& first, const Eigen::Vec
             return sum;
         }
         if (bounce >= options_.bounces) return sum;
+        // Paths that carry little end by chance, and the others carry it for them.
+        const float kept = std::min(1.0F, carried.maxCoeff());
+        if (path.at(use + ending).x() >= kept) return sum;
+        carried /= kept;
         at = met;
     }
 }
@@ -331,7 +363,7 @@ void ProofRender::catches(const SurfacePoint& at, const Eigen::Vector3f& along, 
     const Eigen::Vector3f from = at.position + RayScene::gap(at.position) * at.normal;
     const Axes axes(at.normal);
     for (size_t l = 0; darkens && l < lights_.size(); ++l) {
-        const Eigen::Vector2f u = path.at(atLight + uint32_t(l));
+        const Eigen::Vector2f u = path.at(lightUse(l));
         std::optional<LightSample> light;
         float cosine = 0;
         const auto* even = std::get_if<SkyLight>(&lights_[l]);
@@ -349,7 +381,7 @@ void ProofRender::catches(const SurfacePoint& at, const Eigen::Vector3f& along, 
             cosine = light->direction.dot(at.normal);
         }
         if (cosine <= 0) continue;
-        path.rays += 2;
+        path.rays += 1 + scene_->has(RayScene::real);
         const float past = scene_->passes(from, light->direction, light->distance, path.time, RayScene::real);
         if (past <= 0) continue;
         const float left = past * scene_->passes(from, light->direction, light->distance, path.time, RayScene::shown);

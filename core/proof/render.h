@@ -9,6 +9,7 @@
 #include "proof/camera_rays.h"
 #include "proof/lights.h"
 #include "proof/ray_scene.h"
+#include "proof/sample_sequence.h"
 
 namespace va {
 
@@ -27,7 +28,7 @@ using RealLight = std::function<Eigen::Vector3f(const Eigen::Vector3f& place)>;
 
 struct ProofOptions {
     uint32_t seed = 1;
-    int bounces = 2;                    ///< beyond direct light
+    int bounces = 1;                    ///< from thing to thing, beyond direct light
     float filterSigma = 0;              ///< px of the plate of a Gaussian blur; 0 = a pixel's own square
     float aperture = 0;                 ///< radius in world units; 0 = all is in focus
     float focusDistance = 1;            ///< along the axis, world units
@@ -81,7 +82,8 @@ class ProofRender {
     struct Path;
     void addEverywhere(int samples, const Progress* progress);
     void findIdle();
-    void sample(int x, int y, uint32_t index, long& rays);
+    [[nodiscard]] int firstSampleAt(int moment, size_t pixel) const;
+    void sample(int x, int y, uint32_t index, float time, long& rays);
     [[nodiscard]] Eigen::Vector3f lightOf(const SurfacePoint& first, const Eigen::Vector3f& along, Path& path,
                                           float* open) const;
     /// Whether anything that is shown takes a noticeable share of the light from a place.
@@ -96,6 +98,7 @@ class ProofRender {
     bool moves_;  ///< something does while the shutter is open
     ProofFrame frame_;
     ProofOptions options_;
+    SampleTable table_;
     ProofLayers layers_;
     std::vector<uint8_t> idle_;  ///< pixels that get no more samples; empty = not known yet
     long rays_ = 0;

@@ -3,6 +3,7 @@
 #include <Eigen/Core>
 #include <array>
 #include <cstdint>
+#include <vector>
 
 namespace va {
 
@@ -64,6 +65,30 @@ class SampleSequence {
         return reversed(x);
     }
     uint32_t seed_;
+};
+
+/// The same for many pixels: the first points of each use are made once, and every pixel shifts them around the square
+/// by an amount of its own (Cranley & Patterson, SIAM J. Numer. Anal. 13, 1976). Later points are made one by one.
+class SampleTable {
+  public:
+    SampleTable(uint32_t seed, uint32_t uses)
+        : sequence_(seed), seed_(seed), uses_(uses), points_(size_t(uses) * count) {
+        for (uint32_t use = 0; use < uses; ++use)
+            for (uint32_t i = 0; i < count; ++i) points_[size_t(use) * count + i] = sequence_.at(i, use);
+    }
+    [[nodiscard]] Eigen::Vector2f at(uint32_t pixel, uint32_t index, uint32_t use) const {
+        if (index >= count || use >= uses_) return SampleSequence(hashOf(seed_, pixel)).at(index, use);
+        const uint32_t h = hashOf(pixel * 0x9e3779b9U + use * 0x85ebca6bU + seed_);
+        const Eigen::Vector2f& p = points_[size_t(use) * count + index];
+        const float x = p.x() + float(h >> 16) * 0x1p-16F, y = p.y() + float(h & 0xffffU) * 0x1p-16F;
+        return {x >= 1 ? x - 1 : x, y >= 1 ? y - 1 : y};
+    }
+
+  private:
+    static constexpr uint32_t count = 256;
+    SampleSequence sequence_;
+    uint32_t seed_, uses_;
+    std::vector<Eigen::Vector2f> points_;
 };
 
 }  // namespace va

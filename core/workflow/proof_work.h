@@ -26,7 +26,7 @@ struct ProofRequest {
     int frame = 0;
     ProofFrame area;  ///< of the plate; see frameOfPlate()
     bool passes = false;
-    int bounces = 2;
+    int bounces = 1;
     bool shutter = true;  ///< motion blur, where the shot wants it
 };
 

@@ -11,6 +11,7 @@
 #include "base/text.h"
 #include "lens/film_back.h"
 #include "workflow/match_shot.h"
+#include "workflow/proof_work.h"
 #include "workflow/stale.h"
 #include "workflow/still_work.h"
 #include "workflow/track_shot.h"
@@ -528,6 +529,24 @@ std::vector<Cover> coverOf(const Shot& shot) {
     return out;
 }
 
+namespace {
+
+/// What stands in the way of a proof, then what of its light is measured.
+Verdict onProof(const Shot& shot) {
+    if (const std::string trouble = proofTrouble(shot); !trouble.empty())
+        return {shot.things.empty() || !shot.solve->has() ? Lamp::none : Lamp::look, trouble};
+    const ProofSun& sun = shot.proof.sun;
+    const double high = std::asin(std::clamp(sun.toSun.y(), -1.0, 1.0)) * 180 / M_PI;
+    if (sun.on && sun.sigmaDegrees >= 0)
+        return {Lamp::good, text("Sun %.1f° high ± %.2f° by %zu posts and their shadows. Scrub: does it stick?", high,
+                                 sun.sigmaDegrees, shot.proof.posts.size())};
+    return {Lamp::none, sun.on
+                            ? text("Sun %.1f° high, by hand: mark a post and its shadow. Scrub: does it stick?", high)
+                            : text("Scrub the plate: does it stick?")};
+}
+
+}  // namespace
+
 Verdict verdictOn(const Shot& shot, Step step) {
     switch (step) {
         case Step::plate: return onPlate(shot);
@@ -536,9 +555,7 @@ Verdict verdictOn(const Shot& shot, Step step) {
         case Step::solve: return onSolve(shot);
         case Step::ground: return onGround(shot);
         case Step::layout: return onLayout(shot);
-        case Step::proof:
-            return {Lamp::none,
-                    shot.things.empty() ? text("Nothing to prove yet") : text("Scrub the plate: does it stick?")};
+        case Step::proof: return onProof(shot);
         case Step::exporting: return onExport(shot);
     }
     return {};
