@@ -8,6 +8,7 @@
 #include "base/text.h"
 #include "commands.h"
 #include "interrupt.h"
+#include "media/movie_writer.h"
 #include "shot/shot_file.h"
 #include "workflow/proof_run.h"
 #include "workflow/proof_work.h"
@@ -57,7 +58,7 @@ void addProofCommand(CommandLine& program, Command& run) {
     auto a = std::make_shared<Arguments>();
     CommandLine c = program.command("proof", "Render the things of a project over its plate");
     c.option("project", a->project, "A .vanchor file").required();
-    c.option("--out", a->out, "A folder for stills, or a movie: .mp4, .mov").required();
+    c.option("--out", a->out, "A folder for stills, or a movie: " + movieEndings()).required();
     c.option("--range", a->range, "Frames of the plate: 1001-1040; the work range otherwise");
     c.option("--samples", a->samples, "Samples a pixel (the project's otherwise)").between(1, 65536);
     c.option("--format", a->format, "Of stills: png or exr").oneOf({"png", "exr"});

@@ -10,14 +10,15 @@ void MainWindow::makeProofActions() {
         proofLive_.setLook(proofLive_.look() == ProofLive::Look::plate ? ProofLive::Look::proof
                                                                        : ProofLive::Look::plate);
     });
-    add("removePosts", tr("Forget the marked posts"), tr("Forget"), {}, {},
-        [this] { proofEdits_.removePosts(); });
+    add("removePosts", tr("Forget the marked posts"), tr("Forget"), {}, {}, [this] { proofEdits_.removePosts(); });
     add("removeShadow", tr("Forget the measured shadow: sun and sky tell its depth"), tr("Forget"), {}, {},
         [this] { proofEdits_.change(tr("Forget measured shadow"), [](ProofSpec& p) { p.shadow.reset(); }); });
     add("sunFromPlace", tr("Turn the sun to where it stood at that place and time"), tr("Sun from these"), {}, {},
         [this] { proofEdits_.sunFromPlace(); });
     add("northFromSun", tr("Find the world's north from the sun as it stands"), tr("North from sun"), {}, {},
         [this] { proofEdits_.northFromSun(); });
+    add("skyToSun", tr("Turn the sky picture until its brightest spot stands where the sun does"), tr("Turn to sun"),
+        {}, {}, [this] { proofEdits_.skyToSun(); });
     add("aimLight", tr("Aim the selected lamp at a thing"), tr("Aim light"), {}, {},
         [this] { proofEdits_.aimLight(); });
     const auto reference = [this](const QString& name, double roughness, double metalness, double grey) {

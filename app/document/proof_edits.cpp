@@ -65,6 +65,10 @@ void ProofEdits::northFromSun() {
     apply(tr("North from the sun"), [](const Shot& shot) { return withNorthFromSun(shot); });
 }
 
+void ProofEdits::skyToSun() {
+    apply(tr("Turn the sky to the sun"), [](const Shot& shot) { return withSkyToSun(shot); });
+}
+
 void ProofEdits::setPart(ProofPart part) {
     const int id = document_.selectedThing();
     if (id == 0) return;

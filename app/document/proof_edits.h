@@ -28,6 +28,8 @@ class ProofEdits : public QObject {
     void measureShadow(const Eigen::Vector2d& lit, const Eigen::Vector2d& shaded);
     void sunFromPlace();
     void northFromSun();
+    /// Turns the sky picture until its brightest spot has the sun's direction over the ground.
+    void skyToSun();
     /// What the selected thing is for the proof.
     void setPart(ProofPart part);
     /// Turns the selected lamp to the other selected thing, or to the thing nearest to it.

@@ -21,7 +21,7 @@ ProofPage::ProofPage(const PageContext& context)
     buildView(context);
     buildSun(context);
     buildCatchers(context);
-    buildSky();
+    buildSky(context);
     buildThing(context);
     buildFront();
     buildLook();
@@ -142,7 +142,7 @@ void ProofPage::buildSun(const PageContext& context) {
     colour(tr("Colour"), "/sun/red", "/sun/green", "/sun/blue");
 }
 
-void ProofPage::buildSky() {
+void ProofPage::buildSky(const PageContext& context) {
     caption(tr("Sky"), Fold::closed);
     toggle("proofSkyOn", tr("Shines"), [](ProofSpec& p) -> bool& { return p.sky.on; });
     setting("/sky/strength");
@@ -153,6 +153,7 @@ void ProofPage::buildSky() {
         tr("A picture of all directions, twice as wide as high; it lights the things and shows in mirrors"));
     insert(file);
     setting("/sky/turn");
+    buttons({context.actions["skyToSun"]});
     connect(file, &QPushButton::clicked, this, [this] {
         if (!document_.shot().proof.sky.picture.empty())
             return edits_.change(tr("Remove sky picture"), [](ProofSpec& p) { p.sky.picture.clear(); });
@@ -254,6 +255,22 @@ void ProofPage::buildFront() {
             [=](double v) { change(tr("Grow mask"), [=](MaskShape& m) { m.grow = v; }); });
     connect(feather, &NumberField::edited, this,
             [=](double v) { change(tr("Feather mask"), [=](MaskShape& m) { m.feather = std::max(0.0, v); }); });
+    auto* matte = new QPushButton;
+    matte->setObjectName("proofMatte");
+    matte->setToolTip(tr("Black-and-white pictures of the plate's size: white lies in front"));
+    insert(matte);
+    connect(matte, &QPushButton::clicked, this, [this] {
+        if (!document_.shot().proof.front.matte.spec.empty())
+            return edits_.change(tr("Remove matte"), [](ProofSpec& p) { p.front.matte = {}; });
+        const QString name = QFileDialog::getOpenFileName(this, tr("Matte in front"));
+        if (!name.isEmpty())
+            edits_.change(tr("Set matte"), [&](ProofSpec& p) { p.front.matte.spec = name.toStdString(); });
+    });
+    refreshers_.emplace_back([this, matte] {
+        const std::string& spec = document_.shot().proof.front.matte.spec;
+        matte->setText(spec.empty() ? tr("Matte file …")
+                                    : tr("Remove %1").arg(QFileInfo(QString::fromStdString(spec)).fileName()));
+    });
     toggle("proofKeyOn", tr("A range of the plate lies in front"),
            [](ProofSpec& p) -> bool& { return p.front.key.on; });
     QComboBox* by = choice(tr("By"), {tr("brightness"), tr("hue")});
@@ -357,9 +374,10 @@ void ProofPage::buildPlace(const PageContext& context) {
 }
 
 void ProofPage::buildOutput() {
+    constexpr int firstExr = 5;  // in the list of what a proof is written as
     caption(tr("Write"), Fold::closed);
-    QComboBox* kind = choice(tr("As"), {tr("movie, H.264"), tr("movie, ProRes"), tr("PNG stills"), tr("EXR stills"),
-                                        tr("EXR, insert alone")});
+    QComboBox* kind = choice(tr("As"), {tr("movie, H.264"), tr("movie, H.265"), tr("movie, ProRes"), tr("movie, FFV1"),
+                                        tr("PNG stills"), tr("EXR stills"), tr("EXR, insert alone")});
     kind->setObjectName("proofKind");
     to_ = new QLineEdit;
     to_->setObjectName("proofTo");
@@ -381,20 +399,20 @@ void ProofPage::buildOutput() {
     report_->setObjectName("proofReport");
     connect(write_, &QPushButton::clicked, this, [this, kind, passes] {
         if (edits_.running()) return edits_.cancel();
-        static const char* endings[] = {".mp4", ".mov", "", "", ""};
+        static const char* endings[] = {".mp4", ".h265.mp4", ".mov", ".mkv", "", "", ""};
         ProofOutput o;
         o.to = std::filesystem::path((to_->text() + endings[kind->currentIndex()]).toStdString());
         o.range = document_.shot().range;
-        o.ending = kind->currentIndex() >= 3 ? "exr" : "png";
-        o.insertOnly = kind->currentIndex() == 4;
-        if (passes->isChecked() && kind->currentIndex() >= 3) o.passes = proofPassWords();
+        o.ending = kind->currentIndex() >= firstExr ? "exr" : "png";
+        o.insertOnly = kind->currentIndex() == firstExr + 1;
+        if (passes->isChecked() && kind->currentIndex() >= firstExr) o.passes = proofPassWords();
         edits_.renderTo(o);
     });
     refreshers_.emplace_back([this, samples, passes, kind] {
         samples->setValue(document_.shot().proof.samples);
-        passes->setEnabled(kind->currentIndex() >= 3);
+        passes->setEnabled(kind->currentIndex() >= firstExr);
     });
-    connect(kind, &QComboBox::currentIndexChanged, this, [passes](int i) { passes->setEnabled(i >= 3); });
+    connect(kind, &QComboBox::currentIndexChanged, this, [passes](int i) { passes->setEnabled(i >= firstExr); });
 }
 
 void ProofPage::refreshLive() {

@@ -24,7 +24,7 @@ class ProofPage : public Page {
   private:
     void buildView(const PageContext& context);
     void buildSun(const PageContext& context);
-    void buildSky();
+    void buildSky(const PageContext& context);
     void buildCatchers(const PageContext& context);
     void buildThing(const PageContext& context);
     void buildFront();

@@ -2,6 +2,7 @@
 #include "main_window/laid_out.h"
 
 #include <QEventLoop>
+#include <QFileInfo>
 #include <QTimer>
 
 #include "main_window/main_window.h"
@@ -97,6 +98,12 @@ void layOutYard(MainWindow& window, const QString& props) {
     place(Post(), postX, postY, "post");
     hangLantern(window, props);
     flyGull(window, props);
+    // The yard's own sky lights the things, its brightest spot where the sun stands.
+    const QString sky = props + "/yard-sky.exr";
+    if (!QFileInfo::exists(sky)) return;
+    window.proofEdits().change(QStringLiteral("Sky"),
+                               [&](ProofSpec& p) { p.sky.picture = QFileInfo(sky).absoluteFilePath().toStdString(); });
+    window.proofEdits().skyToSun();
 }
 
 void openLaidOut(MainWindow& window, const QString& props) {

@@ -211,8 +211,8 @@ void MainWindow::makeStepMenu(QMenu* menu) {
           "cleanView",
           "thingsLook"}},
         {tr("Proof actions"),
-         {"flipProof", "", "postTool", "removePosts", "sunFromPlace", "northFromSun", "aimLight", "", "shadowTool",
-          "removeShadow", "", "chromeBall", "greyBall"}}};
+         {"flipProof", "", "postTool", "removePosts", "sunFromPlace", "northFromSun", "skyToSun", "aimLight", "",
+          "shadowTool", "removeShadow", "", "chromeBall", "greyBall"}}};
     for (const auto& [name, actions] : parts) fillMenu(menu->addMenu(name), actions);
 }
 

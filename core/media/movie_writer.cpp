@@ -19,6 +19,46 @@ extern "C" {
 #include "base/text.h"
 
 namespace va {
+namespace {
+
+struct MovieKind {
+    const char* ending;
+    const char* encoder;
+    AVPixelFormat format;
+    std::vector<std::pair<const char*, const char*>> options;
+    bool rgb = false;
+};
+/// All kinds; a longer ending stands before one that it ends in. A new one is a line.
+const std::vector<MovieKind>& movieKinds() {
+    static const std::vector<MovieKind> all{
+        {".h265.mp4",
+         "libx265",
+         AV_PIX_FMT_YUV420P10LE,
+         {{"crf", "14"}, {"preset", "medium"}, {"x265-params", "log-level=none"}}},
+        {".mp4", "libx264", AV_PIX_FMT_YUV420P, {{"crf", "12"}, {"preset", "medium"}}},
+        {".mov", "prores_ks", AV_PIX_FMT_YUV422P10LE, {{"profile", "hq"}}},
+        {".mkv", "ffv1", AV_PIX_FMT_GBRP16LE, {{"level", "3"}, {"slices", "4"}}, true}};
+    return all;
+}
+const MovieKind* movieKindOf(const std::filesystem::path& path) {
+    const std::string name = lowerCase(path.filename().string());
+    for (const MovieKind& k : movieKinds())
+        if (name.ends_with(k.ending)) return &k;
+    return nullptr;
+}
+
+}  // namespace
+
+bool isMovieName(const std::filesystem::path& path) { return movieKindOf(path) != nullptr; }
+
+std::string movieEndings() {
+    std::string out;
+    for (const MovieKind& k : movieKinds()) {
+        if (!out.empty()) out += ", ";
+        out += k.ending;
+    }
+    return out;
+}
 
 struct MovieWriter::Held {
     std::filesystem::path path;
@@ -73,13 +113,11 @@ MovieWriter::MovieWriter(const std::filesystem::path& path, int width, int heigh
     Held& h = *held_;
     h.path = path;
     h.place.emplace(path);
-    const bool prores = path.extension() == ".mov";
-    if (!prores && path.extension() != ".mp4")
-        throw InputError(text("\"%s\": movies are written as .mov or .mp4.", path.string().c_str()));
-    const AVCodec* encoder = avcodec_find_encoder_by_name(prores ? "prores_ks" : "libx264");
-    if (!encoder)
-        throw InputError(
-            text("This machine's FFmpeg can't write %s. Write stills.", path.extension().string().c_str()));
+    const MovieKind* kind = movieKindOf(path);
+    if (!kind)
+        throw InputError(text("\"%s\": movies are written as %s.", path.string().c_str(), movieEndings().c_str()));
+    const AVCodec* encoder = avcodec_find_encoder_by_name(kind->encoder);
+    if (!encoder) throw InputError(text("This machine's FFmpeg can't write %s. Write stills.", kind->ending));
     h.width = width & ~1;
     h.height = height & ~1;
     h.check(avformat_alloc_output_context2(&h.file, nullptr, nullptr, path.c_str()));
@@ -88,17 +126,15 @@ MovieWriter::MovieWriter(const std::filesystem::path& path, int width, int heigh
     h.codec->height = h.height;
     h.codec->time_base = {int(rate.den), int(rate.num)};
     h.codec->framerate = {int(rate.num), int(rate.den)};
-    h.codec->pix_fmt = prores ? AV_PIX_FMT_YUV422P10LE : AV_PIX_FMT_YUV420P;
-    h.codec->colorspace = AVCOL_SPC_BT709;
+    h.codec->pix_fmt = kind->format;
+    h.codec->colorspace = kind->rgb ? AVCOL_SPC_RGB : AVCOL_SPC_BT709;
     h.codec->color_primaries = AVCOL_PRI_BT709;
     h.codec->color_trc = AVCOL_TRC_BT709;
-    h.codec->color_range = AVCOL_RANGE_MPEG;
+    h.codec->color_range = kind->rgb ? AVCOL_RANGE_JPEG : AVCOL_RANGE_MPEG;
     h.codec->thread_count = threadCount();
-    if (prores) av_opt_set(h.codec->priv_data, "profile", "hq", 0);
-    else {
-        av_opt_set(h.codec->priv_data, "crf", "12", 0);
-        av_opt_set(h.codec->priv_data, "preset", "medium", 0);
-    }
+    for (const auto& [key, value] : kind->options) av_opt_set(h.codec, key, value, AV_OPT_SEARCH_CHILDREN);
+    // What players of Apple's look for.
+    if (h.codec->codec_id == AV_CODEC_ID_HEVC) h.codec->codec_tag = MKTAG('h', 'v', 'c', '1');
     if (h.file->oformat->flags & AVFMT_GLOBALHEADER) h.codec->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
     h.check(avcodec_open2(h.codec, encoder, nullptr));
     h.stream = avformat_new_stream(h.file, nullptr);
@@ -125,7 +161,7 @@ MovieWriter::MovieWriter(const std::filesystem::path& path, int width, int heigh
                                SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INP, nullptr, nullptr, nullptr);
     if (!h.convert) h.fail(AVERROR(EINVAL));
     const int* table = sws_getCoefficients(SWS_CS_ITU709);
-    sws_setColorspaceDetails(h.convert, table, 1, table, 0, 0, 1 << 16, 1 << 16);
+    if (!kind->rgb) sws_setColorspaceDetails(h.convert, table, 1, table, 0, 0, 1 << 16, 1 << 16);
     h.words.resize(size_t(h.width) * size_t(h.height) * 3);
 }
 

@@ -49,6 +49,22 @@ bool CameraRays::node(size_t table, float x, float y, Node& out) const {
     return out.along.x() == out.along.x();
 }
 
+CameraRays CameraRays::atTime(float time) const {
+    CameraRays out = *this;
+    if (!moves()) return out;
+    const float at = std::clamp(time, 0.0F, 1.0F) * float(tables_.size() - 1);
+    const size_t i = std::min(size_t(at), tables_.size() - 2);
+    const float share = at - float(i);
+    out.tables_ = {tables_[i]};
+    for (size_t k = 0; k < tables_[i].size(); ++k) {
+        const Node& next = tables_[i + 1][k];
+        Node& n = out.tables_[0][k];
+        n.along = (1 - share) * n.along + share * next.along;
+        n.from = (1 - share) * n.from + share * next.from;
+    }
+    return out;
+}
+
 std::optional<CameraRays::Line> CameraRays::at(const Eigen::Vector2f& px, float time) const {
     const auto x = float((double(px.x()) - left_) / spacing), y = float((double(px.y()) - top_) / spacing);
     Node n;

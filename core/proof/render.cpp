@@ -133,7 +133,9 @@ void ProofRender::addEverywhere(int samples, const Progress* progress) {
     const int from = layers_.samples, to = from + samples;
     std::atomic<long> rays{0};
     // All rays of one moment after each other: they meet the same structure.
-    for (int moment = 0; moment < (moves_ ? RayScene::moments : 1); ++moment)
+    for (int moment = 0; moment < (moves_ ? RayScene::moments : 1); ++moment) {
+        const float time = moves_ ? (float(moment) + 0.5F) / RayScene::moments : 0.5F;
+        const CameraRays now = camera_.atTime(time);
         parallelRanges(frame_.height, 4, [&](int begin, int end) {
             long own = 0;
             for (int y = begin; y < end; ++y) {
@@ -142,15 +144,16 @@ void ProofRender::addEverywhere(int samples, const Progress* progress) {
                     const size_t pixel = size_t(y) * size_t(frame_.width) + size_t(x);
                     if (!idle_.empty() && idle_[pixel]) continue;
                     if (!moves_)
-                        for (int s = from; s < to; ++s) sample(x, y, uint32_t(s), 0.5F, own);
+                        for (int s = from; s < to; ++s) sample(x, y, uint32_t(s), time, now, own);
                     else
                         for (int s = from + ((firstSampleAt(moment, pixel) - from) & (RayScene::moments - 1)); s < to;
                              s += RayScene::moments)
-                            sample(x, y, uint32_t(s), (float(moment) + 0.5F) / RayScene::moments, own);
+                            sample(x, y, uint32_t(s), time, now, own);
                 }
             }
             rays += own;
         });
+    }
     layers_.samples += samples;
     rays_ += rays;
 }
@@ -195,14 +198,14 @@ int ProofRender::firstSampleAt(int moment, size_t pixel) const {
     return (turned - int(hashOf(options_.seed, uint32_t(pixel)) & 15U)) & 15;
 }
 
-void ProofRender::sample(int x, int y, uint32_t index, float time, long& rays) {
+void ProofRender::sample(int x, int y, uint32_t index, float time, const CameraRays& camera, long& rays) {
     const size_t pixel = size_t(y) * size_t(frame_.width) + size_t(x);
     Path path{table_, uint32_t(pixel), index, time};
     const Eigen::Vector2f u = path.at(onFilm);
     const Eigen::Vector2f off = options_.filterSigma > 0
                                     ? Eigen::Vector2f(options_.filterSigma / float(frame_.step) * normalPair(u))
                                     : Eigen::Vector2f(u - Eigen::Vector2f::Constant(0.5F));
-    auto line = camera_.at(frame_.platePx(float(x) + off.x(), float(y) + off.y()), path.time);
+    auto line = camera.at(frame_.platePx(float(x) + off.x(), float(y) + off.y()), path.time);
     if (!line) return;
     if (options_.aperture > 0) {
         const Eigen::Vector2f l = path.at(onLens);

@@ -20,7 +20,6 @@ struct CatcherLook {
     float fade = 0;        ///< world units from a thing to the surface by which its reflection has halved; 0 = never
     float ripple = 0;      ///< radians by which waves tilt the mirror, RMS
     float rippleSize = 1;  ///< world units of a wave
-    float border = 0;      ///< world units by which it fades towards its edges; 0 = not
 };
 
 /// The light of what is real, at a place of the scene (from its origin): the plate's own there. Things reflect it.
@@ -83,7 +82,7 @@ class ProofRender {
     void addEverywhere(int samples, const Progress* progress);
     void findIdle();
     [[nodiscard]] int firstSampleAt(int moment, size_t pixel) const;
-    void sample(int x, int y, uint32_t index, float time, long& rays);
+    void sample(int x, int y, uint32_t index, float time, const CameraRays& camera, long& rays);
     [[nodiscard]] Eigen::Vector3f lightOf(const SurfacePoint& first, const Eigen::Vector3f& along, Path& path,
                                           float* open) const;
     /// Whether anything that is shown takes a noticeable share of the light from a place.

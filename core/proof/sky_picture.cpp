@@ -118,4 +118,17 @@ float SkyPicture::density(const Eigen::Vector3f& direction) const {
                  : 0;
 }
 
+Eigen::Vector2f SkyPicture::brightest() const {
+    float most = -1;
+    Eigen::Vector2f out(0.5F, 0.5F);
+    for (int y = 0; y < picture_.height; ++y)
+        for (int x = 0; x < picture_.width; ++x) {
+            const float* c = picture_.at(x, y);
+            if (const float sum = c[0] + c[1] + c[2]; sum > most)
+                most = sum,
+                out = {(float(x) + 0.5F) / float(picture_.width), (float(y) + 0.5F) / float(picture_.height)};
+        }
+    return out;
+}
+
 }  // namespace va

@@ -25,6 +25,8 @@ class SkyPicture {
     /// A direction, bright ones more often; `density` per steradian of it.
     [[nodiscard]] Eigen::Vector3f sample(const Eigen::Vector2f& u, float& density) const;
     [[nodiscard]] float density(const Eigen::Vector3f& direction) const;
+    /// Where it is brightest, 0..1 to the right and down.
+    [[nodiscard]] Eigen::Vector2f brightest() const;
     /// Mean light over all directions.
     [[nodiscard]] const Eigen::Vector3f& mean() const { return mean_; }
     [[nodiscard]] int repaired() const { return repaired_; }

@@ -215,8 +215,7 @@ std::vector<std::string> proofPassWords() {
 
 ProofReport renderProof(const Shot& shot, const ProofOutput& given, Progress& progress) {
     ProofOutput o = given;
-    const std::string ending = lowerCase(o.to.extension().string());
-    const bool movie = ending == ".mp4" || ending == ".mov";
+    const bool movie = isMovieName(o.to);
     check(shot, o, movie);
     if (movie) o.ending = "png", o.bits = 16;
     const int samples = o.samples > 0 ? o.samples : shot.proof.samples;

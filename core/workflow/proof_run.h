@@ -14,7 +14,7 @@ std::vector<std::string> proofPassWords();
 
 /// How a proof is written.
 struct ProofOutput {
-    std::filesystem::path to;    ///< a movie (.mp4, .mov), or a folder for stills
+    std::filesystem::path to;    ///< a movie (see MovieWriter), or a folder for stills
     std::string ending = "png";  ///< of stills: png or exr
     int bits = 16;               ///< of PNG: 8 or 16; of EXR: 16 (half) or 32
     FrameRange range;            ///< frames of the plate

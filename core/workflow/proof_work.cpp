@@ -40,7 +40,7 @@ std::shared_ptr<const DrawnShape> groundShape(double reach) {
 }
 
 CatcherLook lookOf(const CatcherSpec& c) {
-    return {float(c.mirror), float(c.roughness), float(c.fade), float(c.ripple * degree), float(c.rippleSize), 0};
+    return {float(c.mirror), float(c.roughness), float(c.fade), float(c.ripple * degree), float(c.rippleSize)};
 }
 
 /// The plate as light of what is real: a small copy of it, looked up where a place is seen.
@@ -347,25 +347,33 @@ Shot withNorthFromSun(const Shot& shot) {
     const SunPosition sun = sunPosition(*shot.proof.place);
     Shot out = shot;
     const Eigen::Vector3d& s = shot.proof.sun.toSun;
-    double north = std::atan2(s.x(), -s.z()) / degree - sun.azimuth;
-    while (north < -180) north += 360;
-    while (north > 180) north -= 360;
-    out.proof.north = north;
+    out.proof.north = std::remainder(std::atan2(s.x(), -s.z()) / degree - sun.azimuth, 360.0);
     return out;
 }
+
+namespace {
+
+/// The picture's longitude grows clockwise from above, as the world's does.
+Shot withSkySpotAt(const Shot& shot, double spotRight, const Eigen::Vector3d& direction) {
+    Shot out = shot;
+    const double world = std::atan2(direction.x(), -direction.z()), own = (spotRight - 0.5) * 2 * M_PI;
+    out.proof.sky.turn = std::remainder((world - own) / degree, 360.0);
+    return out;
+}
+
+}  // namespace
 
 Shot withSkyTurned(const Shot& shot, const Eigen::Vector2d& spot, int frame, const Eigen::Vector2d& pixel) {
     const auto camera = shot.cameraAt(frame);
     const auto ray = camera ? camera->ray(pixel) : std::nullopt;
     if (!ray) throw InputError(text("Frame %d has no camera: it was not solved.", frame));
-    Shot out = shot;
-    // The picture's longitude grows clockwise from above, as the world's does.
-    const double world = std::atan2(ray->direction.x(), -ray->direction.z()), own = (spot.x() - 0.5) * 2 * M_PI;
-    double turn = (world - own) / degree;
-    while (turn < -180) turn += 360;
-    while (turn > 180) turn -= 360;
-    out.proof.sky.turn = turn;
-    return out;
+    return withSkySpotAt(shot, spot.x(), ray->direction);
+}
+
+Shot withSkyToSun(const Shot& shot) {
+    if (shot.proof.sky.picture.empty()) throw InputError(text("There is no sky picture. Choose one first."));
+    return withSkySpotAt(shot, double(SkyPicture::fromFile(shot.proof.sky.picture)->brightest().x()),
+                         shot.proof.sun.toSun);
 }
 
 Shot withShadowMeasured(const Shot& shot, int frame, const Picture& stored, const Eigen::Vector2d& lit,

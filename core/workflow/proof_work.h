@@ -75,6 +75,9 @@ Shot withSunFromPlace(const Shot& shot);
 Shot withNorthFromSun(const Shot& shot);
 /// The shot with its sky turned until a spot of the picture (0..1 right and down) lies where a frame shows a pixel.
 Shot withSkyTurned(const Shot& shot, const Eigen::Vector2d& spot, int frame, const Eigen::Vector2d& pixel);
+/// The shot with its sky turned until the brightest spot of the picture stands above or below the sun. Throws
+/// InputError: no sky picture.
+Shot withSkyToSun(const Shot& shot);
 /// The shot with the shadow's depth and tint as two spots of a frame show it.
 Shot withShadowMeasured(const Shot& shot, int frame, const Picture& stored, const Eigen::Vector2d& lit,
                         const Eigen::Vector2d& shaded);

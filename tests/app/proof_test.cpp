@@ -180,7 +180,7 @@ class ProofTest : public QObject {
         Ui ui(jib_);
         ui.document.setRange({1018, 1019});
         ui.window.action("stepProof")->trigger();
-        ui.shown<QComboBox>("proofKind")->setCurrentIndex(3);
+        ui.shown<QComboBox>("proofKind")->setCurrentIndex(5);
         ui.child<QLineEdit>("proofTo")->setText(folder_.filePath("stills"));
         QTest::mouseClick(ui.shown<QPushButton>("proofWrite"), Qt::LeftButton);
         QTRY_VERIFY_WITH_TIMEOUT(

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <cstdio>
 #include <cstdlib>
+#include <cstring>
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
@@ -210,6 +211,15 @@ TEST_F(Headless, AProofIsRendered) {
     EXPECT_GT(covered, 200);
     EXPECT_GT(dark, 50);
     for (const char* name : {"R", "reflection.A", "occlusion.Y", "position.X", "motion.U"}) (void)channel(name);
+    // One processor gives the same bytes as two.
+    for (const char* cpus : {"0", "0,1"})
+        ASSERT_EQ(std::system(("taskset -c " + std::string(cpus) + " " + VA_VANCHOR + " proof " + shot +
+                               " --range 1015 --samples 6 --out " + out + "/cpu" + std::to_string(strlen(cpus)) +
+                               " >/dev/null 2>&1")
+                                  .c_str()),
+                  0);
+    const auto only = [&](const std::string& where) { return readFile(fs::directory_iterator(where)->path()); };
+    EXPECT_TRUE(only(out + "/cpu1") == only(out + "/cpu3"));
     // The movie has the range's frames, the plate's rate and size (ffprobe).
     const Run movie = vanchor("proof " + shot + " --range 1005-1014 --samples 1 --out " + out + "/p.mp4");
     ASSERT_EQ(movie.code, 0) << movie.err;

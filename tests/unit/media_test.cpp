@@ -13,6 +13,7 @@
 #include "base/error.h"
 #include "media/display_transform.h"
 #include "media/frame_cache.h"
+#include "media/movie_writer.h"
 #include "media/plate_locator.h"
 #include "media/plate_source.h"
 
@@ -404,6 +405,40 @@ TEST_F(Media, CacheTellsWhyAFrameIsEmpty) {
     EXPECT_TRUE(cache.picture(1));
     EXPECT_TRUE(cache.picture(3));
     EXPECT_NE(cache.trouble(2).find("Frame 2"), std::string::npos);
+}
+
+// Bars of 75 % (ITU-R BT.471), grey steps: colours come back within 2/255 in their middles, frames one for one.
+TEST(MovieWriter, EveryKindKeepsFramesRateAndColours) {
+    const fs::path folder = fs::temp_directory_path() / ("va-movies-" + std::to_string(::getpid()));
+    fs::create_directories(folder);
+    Picture bars(320, 180);
+    for (int y = 0; y < 180; ++y)
+        for (int x = 0; x < 320; ++x) {
+            float* c = bars.at(x, y);
+            const int bar = x / 40;
+            for (int k = 0; k < 3; ++k) c[k] = y < 120 ? ((7 - bar) >> (2 - k) & 1 ? 0.75F : 0) : float(bar) / 7;
+            c[3] = 1;
+        }
+    EXPECT_FALSE(isMovieName("a.png"));
+    EXPECT_THROW(MovieWriter(folder / "a.avi", 320, 180, {25, 1}), InputError);
+    for (const char* name : {"a.mp4", "a.h265.mp4", "a.mov", "a.mkv"}) {
+        EXPECT_TRUE(isMovieName(name));
+        MovieWriter writer(folder / name, 320, 180, {24000, 1001});
+        for (int i = 0; i < 7; ++i) writer.write(bars);
+        writer.finish();
+        const auto plate = openPlate((folder / name).string());
+        EXPECT_EQ(plate->info().frames.count(), 7) << name;
+        EXPECT_EQ(plate->info().width, 320) << name;
+        EXPECT_NEAR(plate->info().rate.value(), 24000 / 1001.0, 0.01) << name;
+        const Picture back = plate->colours(plate->info().frames.first + 3);
+        float worst = 0;
+        for (const int y : {60, 150})
+            for (int bar = 0; bar < 8; ++bar)
+                for (int c = 0; c < 3; ++c)
+                    worst = std::max(worst, std::fabs(back.at(bar * 40 + 20, y)[c] - bars.at(bar * 40 + 20, y)[c]));
+        EXPECT_LE(worst, 2.0F / 255) << name;
+    }
+    fs::remove_all(folder);
 }
 
 }  // namespace

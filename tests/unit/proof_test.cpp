@@ -266,6 +266,22 @@ TEST(Proof, ASkyIsTurnedUntilItsSpotLiesInThePicture) {
     EXPECT_NEAR(skyPlace(own * ray).x(), 0.75F, 1e-4F);
 }
 
+TEST(Proof, ASkysBrightestSpotStandsOverTheSunsPlace) {
+    const fs::path file = fs::temp_directory_path() / ("va-sky-" + std::to_string(::getpid()) + ".exr");
+    Picture p(64, 32);
+    for (float& v : p.data) v = 0.2F;
+    for (int c = 0; c < 3; ++c) p.at(12, 9)[c] = 50;
+    writePicture(file, p, {32, false, 1});
+    Shot s = withBox();
+    EXPECT_THROW((void)withSkyToSun(s), InputError) << "no picture";
+    s.proof.sky.picture = file.string();
+    s = withSkyToSun(s);
+    const Eigen::Matrix3f own =
+        Eigen::AngleAxisf(float(s.proof.sky.turn * M_PI / 180), Eigen::Vector3f::UnitY()).toRotationMatrix();
+    EXPECT_NEAR(skyPlace(own * s.proof.sun.toSun.cast<float>()).x(), 12.5F / 64, 1e-4F);
+    fs::remove(file);
+}
+
 TEST(Proof, AllThatItGoesByIsKeptInTheProject) {
     ProofSpec p;
     p.sun.toSun = Eigen::Vector3d(0.3, 0.8, -0.5).normalized(), p.sun.sigmaDegrees = 0.4;
