@@ -120,15 +120,13 @@ void ProofPage::buildSun(const PageContext& context) {
     sunNote_->setObjectName("proofSunNote");
     column->addWidget(shines);
     column->addWidget(sunNote_);
-    auto* posts = new QHBoxLayout;
-    posts->setSpacing(4);
+    column->setSpacing(3);
     for (const char* name : {"postTool", "removePosts"}) {
         auto* button = new QPushButton(context.actions[QLatin1String(name)]->iconText());
         button->setToolTip(context.actions[QLatin1String(name)]->toolTip());
         connect(button, &QPushButton::clicked, context.actions[QLatin1String(name)], &QAction::trigger);
-        posts->addWidget(button);
+        column->addWidget(button);
     }
-    column->addLayout(posts);
     column->addStretch(1);
     auto* line = new QWidget;
     auto* layout = new QHBoxLayout(line);
