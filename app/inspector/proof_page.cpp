@@ -137,14 +137,14 @@ void ProofPage::buildSun(const PageContext& context) {
     connect(dial_, &SunDial::turned, this, [this](const Eigen::Vector3d& to) { edits_.setSun(to); });
     setting("/sun/strength");
     setting("/sun/diameter");
-    colour(tr("Colour"), "/sun/red", "/sun/green", "/sun/blue");
 }
 
 void ProofPage::buildSky(const PageContext& context) {
-    caption(tr("Sky"), Fold::closed);
+    caption(tr("Sky and colours"), Fold::closed);
+    colour(tr("Sun"), "/sun/red", "/sun/green", "/sun/blue");
     toggle("proofSkyOn", tr("Shines"), [](ProofSpec& p) -> bool& { return p.sky.on; });
     setting("/sky/strength");
-    colour(tr("Colour"), "/sky/red", "/sky/green", "/sky/blue");
+    colour(tr("Sky"), "/sky/red", "/sky/green", "/sky/blue");
     auto* file = new QPushButton;
     file->setObjectName("proofSkyPicture");
     file->setToolTip(
