@@ -32,10 +32,8 @@ ProofPage::ProofPage(const PageContext& context)
     connect(&document_, &Document::selectionChanged, this, &ProofPage::refresh);
 }
 
-NumberField* ProofPage::setting(const char* path) {
-    const ProofNumber& n = *proofNumber(path);
-    NumberField* field = number(tr(n.label), n.decimals, tr(n.unit));
-    field->setObjectName(QStringLiteral("proof%1").arg(QString(path).replace('/', '-')));
+void ProofPage::bind(NumberField* field, const ProofNumber& n) {
+    field->setObjectName(QStringLiteral("proof%1").arg(QString(n.path).replace('/', '-')));
     connect(field, &NumberField::edited, this, [this, &n](double v) {
         edits_.setNumber(n, v);
         refresh();
@@ -44,6 +42,12 @@ NumberField* ProofPage::setting(const char* path) {
         ProofSpec spec = document_.shot().proof;
         field->setValue(n.of(spec));
     });
+}
+
+NumberField* ProofPage::setting(const char* path) {
+    const ProofNumber& n = *proofNumber(path);
+    NumberField* field = number(tr(n.label), n.decimals, tr(n.unit));
+    bind(field, n);
     return field;
 }
 
@@ -55,19 +59,11 @@ void ProofPage::colour(const QString& name, const char* red, const char* green, 
     for (const char* path : {red, green, blue}) {
         const ProofNumber& n = *proofNumber(path);
         auto* field = new NumberField(2);
-        field->setObjectName(QStringLiteral("proof%1").arg(QString(path).replace('/', '-')));
+        bind(field, n);
         field->setAccessibleName(name + " " + tr(n.label).toLower());
         field->setToolTip(tr(n.label));
         field->setFixedWidth(40);
         line->addWidget(field);
-        connect(field, &NumberField::edited, this, [this, &n](double v) {
-            edits_.setNumber(n, v);
-            refresh();
-        });
-        refreshers_.emplace_back([this, field, &n] {
-            ProofSpec spec = document_.shot().proof;
-            field->setValue(n.of(spec));
-        });
     }
     row(name, all);
 }

@@ -31,6 +31,8 @@ class ProofPage : public Page {
     void buildLook();
     void buildPlace(const PageContext& context);
     void buildOutput();
+    /// The field shows and edits one number of the table.
+    void bind(NumberField* field, const ProofNumber& n);
     /// A row for one number of the table.
     NumberField* setting(const char* path);
     /// Three of them side by side.

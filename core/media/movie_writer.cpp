@@ -122,6 +122,8 @@ MovieWriter::MovieWriter(const std::filesystem::path& path, int width, int heigh
     h.height = height & ~1;
     h.check(avformat_alloc_output_context2(&h.file, nullptr, nullptr, path.c_str()));
     h.codec = avcodec_alloc_context3(encoder);
+    // Encoders tell much about themselves; only what goes wrong is for people.
+    h.codec->log_level_offset = AV_LOG_INFO - AV_LOG_ERROR;
     h.codec->width = h.width;
     h.codec->height = h.height;
     h.codec->time_base = {int(rate.den), int(rate.num)};
