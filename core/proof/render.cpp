@@ -329,31 +329,35 @@ Eigen::Vector3f ProofRender::lightOf(const SurfacePoint& first, const Eigen::Vec
     }
 }
 
-bool ProofRender::shaded(const Eigen::Vector3f& place, const Eigen::Vector3f& normal) const {
+ProofRender::Shaded ProofRender::shaded(const Eigen::Vector3f& place, const Eigen::Vector3f& normal) const {
     /// Shares of the surroundings' light below this are not seen: a quarter of a step of 8 bits.
     constexpr float noticed = 0.0007F;
+    /// Beyond so many things asking each costs more than the rays.
+    constexpr size_t mostAsked = 64;
+    if (scene_->spheres().size() > mostAsked) return {true, true};
+    Shaded out;
     float hidden = 0;
     for (const RayScene::Sphere& s : scene_->spheres()) {
         const Eigen::Vector3f to = s.middle - place;
         // A sphere's configuration factor: its share of the sky, by the cosine; one at the horizon is half below it.
         const float away = std::max(1e-6F, to.norm()), share = s.radius / away;
         hidden += share * share * std::max(to.dot(normal) / away, share);
-        if (hidden > noticed) return true;
         for (const ProofLight& l : lights_) {
-            const auto* sun = std::get_if<SunLight>(&l);
-            if (!sun) {
-                // A sky picture may hold a sun of its own.
-                const auto* sky = std::get_if<SkyLight>(&l);
-                if (!sky || sky->picture) return true;
+            if (const auto* sun = std::get_if<SunLight>(&l)) {
+                // How far the sphere's middle is beside the line to the sun, against how wide both are there.
+                const float along = to.dot(sun->toSun);
+                const float wide = s.radius + std::max(0.0F, along) * sun->diameter * 0.51F;
+                if (along > -s.radius && away * away - along * along < wide * wide) out.key = true;
                 continue;
             }
-            // The sphere's cone and the sun's: apart when their middles are further apart than both are wide.
-            const float cosine = sun->toSun.dot(to) / away;
-            const float wide = std::asin(std::min(1.0F, s.radius / away)) + sun->diameter / 2;
-            if (cosine > std::cos(wide)) return true;
+            const auto* sky = std::get_if<SkyLight>(&l);
+            if (!sky) out.key = true;
+            else if (sky->picture) out.sky = true;  // it may hold a sun of its own
         }
+        out.sky = out.sky || hidden > noticed;
+        if (out.sky && out.key) break;
     }
-    return false;
+    return out;
 }
 
 void ProofRender::catches(const SurfacePoint& at, const Eigen::Vector3f& along, float weight, size_t pixel,
@@ -361,7 +365,8 @@ void ProofRender::catches(const SurfacePoint& at, const Eigen::Vector3f& along, 
     layers_.caught[pixel] += weight;
     const CatcherLook& look = options_.catchers[size_t(at.item)];
     const bool mirrors = look.mirror > 0 && scene_->has(RayScene::shown);
-    const bool darkens = shaded(at.position, at.normal);
+    const Shaded darkened = shaded(at.position, at.normal);
+    const bool darkens = darkened.sky || darkened.key;
     if (!darkens && !mirrors) return;
     const Eigen::Vector3f from = at.position + RayScene::gap(at.position) * at.normal;
     const Axes axes(at.normal);
@@ -384,10 +389,13 @@ void ProofRender::catches(const SurfacePoint& at, const Eigen::Vector3f& along, 
             cosine = light->direction.dot(at.normal);
         }
         if (cosine <= 0) continue;
-        path.rays += 1 + scene_->has(RayScene::real);
         const float past = scene_->passes(from, light->direction, light->distance, path.time, RayScene::real);
         if (past <= 0) continue;
-        const float left = past * scene_->passes(from, light->direction, light->distance, path.time, RayScene::shown);
+        // What nothing can be in the way of needs no ray; it counts all the same.
+        const bool free = ambient(lights_[l]) ? !darkened.sky : !darkened.key;
+        path.rays += int(scene_->has(RayScene::real)) + int(!free);
+        const float left =
+            free ? past : past * scene_->passes(from, light->direction, light->distance, path.time, RayScene::shown);
         const Eigen::Vector3f full = weight * cosine * light->light;
         (ambient(lights_[l]) ? layers_.skyLight : layers_.keyLight)[pixel] += past * full;
         (ambient(lights_[l]) ? layers_.skyLeft : layers_.keyLeft)[pixel] += left * full;

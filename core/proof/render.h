@@ -86,7 +86,10 @@ class ProofRender {
     [[nodiscard]] Eigen::Vector3f lightOf(const SurfacePoint& first, const Eigen::Vector3f& along, Path& path,
                                           float* open) const;
     /// Whether anything that is shown takes a noticeable share of the light from a place.
-    [[nodiscard]] bool shaded(const Eigen::Vector3f& place, const Eigen::Vector3f& normal) const;
+    struct Shaded {
+        bool sky = false, key = false;
+    };
+    [[nodiscard]] Shaded shaded(const Eigen::Vector3f& place, const Eigen::Vector3f& normal) const;
     void catches(const SurfacePoint& at, const Eigen::Vector3f& along, float weight, size_t pixel, Path& path);
     [[nodiscard]] Eigen::Vector3f sky(const Eigen::Vector3f& from, const Eigen::Vector3f& along, float distance,
                                       float density) const;
