@@ -161,8 +161,8 @@ void ProofRender::addEverywhere(int samples, const Progress* progress) {
 /// Pixels that no thing, shadow or mirror picture has come near to need no more samples.
 void ProofRender::findIdle() {
     const int w = frame_.width, h = frame_.height;
-    // As far as blur carries, and one more.
-    const int reach = 1 + int(std::ceil(3 * options_.filterSigma / float(frame_.step)));
+    // As far as blur carries, and so far along a wire thinner than a pixel that some sample has met it.
+    const int reach = 8 + int(std::ceil(3 * options_.filterSigma / float(frame_.step)));
     std::vector<uint8_t> busy(layers_.count());
     for (size_t i = 0; i < busy.size(); ++i)
         busy[i] = layers_.colour[i] != Eigen::Vector4f::Zero() || layers_.mirrored[i] != Eigen::Vector4f::Zero() ||

@@ -126,6 +126,9 @@ void check(const Shot& shot, const ProofOutput& o, bool movie) {
     const std::string ending = movie ? "png" : o.ending;
     if (ending != "png" && ending != "exr")
         throw InputError(text("Stills of a proof are png or exr, not \"%s\".", o.ending.c_str()));
+    if (!movie && o.bits != 16 && o.bits != (ending == "png" ? 8 : 32))
+        throw InputError(ending == "png" ? text("PNG has 8 or 16 bits, not %d.", o.bits)
+                                         : text("EXR has 16 (half) or 32 bits, not %d.", o.bits));
     if (!o.passes.empty() && (movie || ending != "exr"))
         throw InputError(text("Passes need OpenEXR: PNG and movies hold one picture."));
     if (o.insertOnly && movie) throw InputError(text("A movie has no alpha. Write the insert alone as exr or png."));
@@ -169,6 +172,22 @@ class FrameWriter {
             writePicture(file, out, {o_.bits, o_.insertOnly, shot_.pixelAspect()});
         }
         return true;
+    }
+
+    /// What the insert was matched to, in words; empty where no frame was rendered.
+    [[nodiscard]] std::string matchedTo() const {
+        if (!traits_) return {};
+        const ProofLook& look = shot_.proof.look;
+        std::string out;
+        if (look.blur < 0)
+            out += traits_->blur.sigma >= 0
+                       ? text(" Blur of the plate: %.2f px, at %d edges.", traits_->blur.sigma, traits_->blur.edges)
+                       : text(" The plate shows too few straight edges for its blur: none was added. Give one.");
+        if (const int black = stage_.skyRepaired(); black > 0)
+            out += text(" The sky picture holds %d values that are no light: they count as black.", black);
+        if (look.grain > 0 && traits_->grain.tiles == 0)
+            out += text(" No part of the plate is flat enough for its grain: none was added.");
+        return out;
     }
 
   private:
@@ -271,7 +290,7 @@ ProofReport renderProof(const Shot& shot, const ProofOutput& given, Progress& pr
     out.sentence = text("%d frames rendered", out.frames);
     if (out.found > 0) out.sentence += text(", %d were there from before", out.found);
     if (!out.left.empty()) out.sentence += text(", %zu without a camera or a whole picture", out.left.size());
-    out.sentence += text(": %s.", o.to.filename().string().c_str());
+    out.sentence += text(": %s.", o.to.filename().string().c_str()) + writer.matchedTo();
     return out;
 }
 

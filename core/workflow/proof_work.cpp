@@ -120,8 +120,12 @@ std::string proofTrouble(const Shot& shot) {
                                     [](const Thing& t) { return std::holds_alternative<Light>(t.kind) && t.visible; });
     if (!lights && !(p.sun.on && p.sun.strength > 0) && !(p.sky.on && p.sky.strength > 0))
         return text("There is no light: things would be black. Switch on the sun or the sky.");
-    if (p.sun.on && p.sun.toSun.y() <= 0 && !lights && !p.sky.on)
-        return text("The sun is below the horizon. Turn it up, or switch on the sky.");
+    if (p.sun.on && p.sun.strength > 0 && p.sun.toSun.y() <= 0)
+        return text("The sun is below the horizon. Turn it up, or switch it off.");
+    if (p.look.fNumber > 0 && !shot.ground->metric)
+        return text("The f-number needs a scale: set one in Ground, or set the f-number to 0.");
+    if (p.look.fNumber > 0 && !(p.look.focusDistance > 0))
+        return text("The f-number needs a focus distance. Give one, or set the f-number to 0.");
     return {};
 }
 
@@ -211,7 +215,7 @@ std::unique_ptr<ProofRender> ProofStage::render(const Shot& shot, const ProofReq
     const double blur = spec.look.blur >= 0 ? spec.look.blur : std::max(0.0, traits.blur.sigma);
     // A pixel's own square is as blurred as a Gaussian of 0.29 px: less can't be asked for.
     options.filterSigma = blur > 0.3 ? float(blur) : 0;
-    if (spec.look.fNumber > 0 && spec.look.focusDistance > 0 && shot.ground->metric) {
+    if (spec.look.fNumber > 0) {
         const double focalMm = camera->lens().focalPx * shot.priors.sensorWidthMm / shot.plate.width;
         options.aperture = float(focalMm / 1000 / (2 * spec.look.fNumber));
         options.focusDistance = float(spec.look.focusDistance);

@@ -38,6 +38,9 @@ class ProofStage {
     std::unique_ptr<ProofRender> render(const Shot& shot, const ProofRequest& request, const Picture* plate,
                                         const PlateTraits& traits);
 
+    /// Values of the sky picture in use that were no light and count as black.
+    [[nodiscard]] int skyRepaired() const { return sky_ ? sky_->repaired() : 0; }
+
   private:
     DrawnShapes shapes_;
     std::string skyFile_;

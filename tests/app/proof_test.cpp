@@ -145,8 +145,7 @@ class ProofTest : public QObject {
         // In Features the list is that of features again.
         ui.window.action("selectTool")->trigger();
         ui.window.action("stepFeatures")->trigger();
-        QVERIFY(ui.window.findChild<QComboBox*>("maskList") == nullptr ||
-                ui.window.findChild<QComboBox*>("maskList")->count() == 1);
+        QCOMPARE(ui.child<QComboBox>("maskList")->count(), 1);
     }
 
     void wipedFlippedAndKeptForPlayback() {

@@ -74,7 +74,6 @@ TEST(ProofPipeline, TheShadowOverTheYardIsTheTrueOne) {
     ASSERT_GT(counted, 20);
     options.ambient = (left / counted).cast<float>();
     const Picture proof = composed(plate, PictureEncoding::display, l, options);
-    if (const char* where = std::getenv("VA_KEEP_PROOF")) writePicture(where, proof, {8, false, 1});
     // Inside of the true shadow, as both pictures show it.
     double difference = 0, depth = 0;
     int inside = 0, outside = 0, wrong = 0;
