@@ -49,18 +49,23 @@ bool CameraRays::node(size_t table, float x, float y, Node& out) const {
     return out.along.x() == out.along.x();
 }
 
-CameraRays CameraRays::atTime(float time) const {
-    CameraRays out = *this;
-    if (!moves()) return out;
+CameraRays CameraRays::strip(float time, const ProofFrame& frame, int top, int rows, double reach) const {
+    const auto rowOf = [&](double y) { return int(std::floor((frame.top + y * frame.step - top_) / spacing)); };
+    const int first = std::clamp(rowOf(top - 1 - reach), 0, rows_ - 2);
+    const int last = std::clamp(rowOf(top + rows + reach) + 1, first + 1, rows_ - 1);
+    CameraRays out;
+    out.left_ = left_, out.top_ = top_ + first * spacing;
+    out.columns_ = columns_, out.rows_ = last - first + 1;
+    out.spread_ = spread_, out.axes_ = axes_;
     const float at = std::clamp(time, 0.0F, 1.0F) * float(tables_.size() - 1);
-    const size_t i = std::min(size_t(at), tables_.size() - 2);
+    const size_t i = std::min(size_t(at), tables_.size() - 1), next = std::min(i + 1, tables_.size() - 1);
     const float share = at - float(i);
-    out.tables_ = {tables_[i]};
-    for (size_t k = 0; k < tables_[i].size(); ++k) {
-        const Node& next = tables_[i + 1][k];
-        Node& n = out.tables_[0][k];
-        n.along = (1 - share) * n.along + share * next.along;
-        n.from = (1 - share) * n.from + share * next.from;
+    const size_t begin = size_t(first) * size_t(columns_), count = size_t(out.rows_) * size_t(columns_);
+    auto& table = out.tables_.emplace_back(count);
+    for (size_t k = 0; k < count; ++k) {
+        const Node &a = tables_[i][begin + k], &b = tables_[next][begin + k];
+        table[k].along = (1 - share) * a.along + share * b.along;
+        table[k].from = (1 - share) * a.from + share * b.from;
     }
     return out;
 }

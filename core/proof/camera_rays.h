@@ -33,8 +33,9 @@ class CameraRays {
     };
     /// Nothing where the lens shows nothing. `px` is in the plate's pixels, `time` 0..1.
     [[nodiscard]] std::optional<Line> at(const Eigen::Vector2f& px, float time) const;
-    /// The same at one time: quicker to ask.
-    [[nodiscard]] CameraRays atTime(float time) const;
+    /// The same at one time, for rows of the render from `top` on, no more than a blur of `reach` rows outside:
+    /// quicker to ask.
+    [[nodiscard]] CameraRays strip(float time, const ProofFrame& frame, int top, int rows, double reach) const;
     [[nodiscard]] bool moves() const { return tables_.size() > 1; }
     /// Width of a pixel of the render per unit of distance.
     [[nodiscard]] float spread() const { return spread_; }
@@ -46,12 +47,13 @@ class CameraRays {
         Eigen::Vector3f from, along;
     };
     [[nodiscard]] bool node(size_t table, float x, float y, Node& out) const;
+    CameraRays() = default;
     static constexpr double spacing = 4;
-    double left_, top_;
-    int columns_, rows_;
+    double left_ = 0, top_ = 0;
+    int columns_ = 0, rows_ = 0;
     std::vector<std::vector<Node>> tables_;
-    float spread_;
-    Eigen::Matrix3f axes_;
+    float spread_ = 0;
+    Eigen::Matrix3f axes_ = Eigen::Matrix3f::Identity();
 };
 
 }  // namespace va

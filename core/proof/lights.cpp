@@ -14,12 +14,6 @@ namespace {
 
 constexpr float pi = std::numbers::pi_v<float>;
 
-/// 1 − cos of half a cone's angle, exact for narrow ones.
-float capHeight(float diameter) {
-    const float s = std::sin(diameter / 4);
-    return 2 * s * s;
-}
-
 std::optional<LightSample> from(const SunLight& sun, const Eigen::Vector3f&, const Eigen::Vector2f& u) {
     const float cap = capHeight(sun.diameter), z = 1 - u.x() * cap, phi = 2 * pi * u.y();
     const float s = std::sqrt(std::max(0.0F, u.x() * cap * (2 - u.x() * cap)));
@@ -38,23 +32,17 @@ std::optional<SeenLight> seen(const SunLight& sun, const Eigen::Vector3f&, const
 }
 
 std::optional<LightSample> from(const SkyLight& sky, const Eigen::Vector3f&, const Eigen::Vector2f& u) {
+    if (!sky.picture) return std::nullopt;
     LightSample out;
-    if (sky.picture) {
-        const Eigen::Vector3f own = sky.picture->sample(u, out.density);
-        if (!(out.density > 0)) return std::nullopt;
-        out.direction = sky.pictureFromWorld.transpose() * own;
-        out.light = sky.strength.cwiseProduct(sky.picture->at(own)) / out.density;
-        return out;
-    }
-    const float z = 1 - 2 * u.x(), s = std::sqrt(std::max(0.0F, 1 - z * z)), phi = 2 * pi * u.y();
-    out.direction = {s * std::cos(phi), z, s * std::sin(phi)};
-    out.density = 1 / (4 * pi);
-    out.light = sky.strength / out.density;
+    const Eigen::Vector3f own = sky.picture->sample(u, out.density);
+    if (!(out.density > 0)) return std::nullopt;
+    out.direction = sky.pictureFromWorld.transpose() * own;
+    out.light = sky.strength.cwiseProduct(sky.picture->at(own)) / out.density;
     return out;
 }
 std::optional<SeenLight> seen(const SkyLight& sky, const Eigen::Vector3f&, const Eigen::Vector3f& d, float distance) {
     if (std::isfinite(distance)) return std::nullopt;
-    if (!sky.picture) return SeenLight{sky.strength, 1 / (4 * pi)};
+    if (!sky.picture) return SeenLight{sky.strength, 0};
     const Eigen::Vector3f own = sky.pictureFromWorld * d;
     return SeenLight{sky.strength.cwiseProduct(sky.picture->at(own)), sky.picture->density(own)};
 }
@@ -117,6 +105,11 @@ std::optional<SeenLight> seen(const SpotLight&, const Eigen::Vector3f&, const Ei
 }
 
 }  // namespace
+
+float capHeight(float diameter) {
+    const float s = std::sin(diameter / 4);
+    return 2 * s * s;
+}
 
 std::optional<LightSample> sampleLight(const ProofLight& light, const Eigen::Vector3f& point,
                                        const Eigen::Vector2f& u) {

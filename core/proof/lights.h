@@ -47,7 +47,7 @@ struct LightSample {
     float density = 0;      ///< per steradian; 0 = a direction that no other sampling can meet
 };
 
-/// Nothing where the light does not shine to the point.
+/// Nothing where the light does not shine to the point, nor for an even sky: it is found as well wherever a path goes.
 std::optional<LightSample> sampleLight(const ProofLight& light, const Eigen::Vector3f& point, const Eigen::Vector2f& u);
 /// What a ray that meets nothing up to `distance` sees of a light, and the density with which sampleLight() gives its
 /// direction. Nothing where it misses the light.
@@ -57,6 +57,8 @@ struct SeenLight {
 };
 std::optional<SeenLight> seeLight(const ProofLight& light, const Eigen::Vector3f& origin,
                                   const Eigen::Vector3f& direction, float distance);
+/// 1 − cos of half a cone's angle, exact for narrow ones.
+float capHeight(float diameter);
 /// Whether it stands for the light of the surroundings.
 inline bool ambient(const ProofLight& light) { return std::holds_alternative<SkyLight>(light); }
 

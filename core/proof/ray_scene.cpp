@@ -13,19 +13,10 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "media/display_transform.h"
+#include "proof/mip_picture.h"
 
 namespace va {
 namespace {
-
-/// Display values of a byte as linear light.
-const std::array<float, 256>& linearOfByte() {
-    static const std::array<float, 256> table = [] {
-        std::array<float, 256> t{};
-        for (size_t i = 0; i < t.size(); ++i) t[i] = linearFromDisplay(float(i) / 255);
-        return t;
-    }();
-    return table;
-}
 
 /// Normals of corners: the mean of the faces at a vertex that meet at less than 40°, by their angle there.
 std::vector<Eigen::Vector3f> roundNormals(const DrawnShape& s) {
@@ -53,91 +44,39 @@ std::vector<Eigen::Vector3f> roundNormals(const DrawnShape& s) {
     return out;
 }
 
+/// Embree's own form of a packet; `valid` marks those that are there.
+void put(const RayPacket& from, float time, unsigned mask, RTCRay8& to) {
+    for (size_t k = 0; k < laneCount; ++k) {
+        to.org_x[k] = from.from.x[k], to.org_y[k] = from.from.y[k], to.org_z[k] = from.from.z[k];
+        to.dir_x[k] = from.along.x[k], to.dir_y[k] = from.along.y[k], to.dir_z[k] = from.along.z[k];
+        to.tfar[k] = from.farthest[k], to.time[k] = time, to.mask[k] = mask;
+        to.tnear[k] = 0, to.flags[k] = to.id[k] = 0;
+    }
+}
+
 Eigen::Vector3f linearOf(const Eigen::Vector4d& c) {
     return {linearFromDisplay(float(c.x())), linearFromDisplay(float(c.y())), linearFromDisplay(float(c.z()))};
 }
 
 }  // namespace
 
-namespace ray_scene {
-
-/// A picture in halves of its size down to one px, so that a distant one is read as its mean. Linear light multiplied
-/// by alpha, 16 bits.
-class MipPicture {
-  public:
-    explicit MipPicture(const Picture8& full) {
-        Level& first = levels_.emplace_back(full.width, full.height);
-        for (size_t i = 0; i < full.data.size(); i += 4) {
-            const uint8_t a = full.data[i + 3];
-            for (size_t c = 0; c < 3; ++c) {
-                // Bytes are display values multiplied by alpha: the curve belongs to the colour itself.
-                const float v = a == 255 ? linearOfByte()[full.data[i + c]]
-                                : a == 0 ? linearOfByte()[full.data[i + c]]
-                                         : linearFromDisplay(float(full.data[i + c]) / float(a)) * float(a) / 255;
-                first.data[i + c] = uint16_t(std::lround(65535 * std::min(1.0F, v)));
-            }
-            first.data[i + 3] = uint16_t(a * 257);
-        }
-        while (levels_.back().width > 1 || levels_.back().height > 1) {
-            const Level& above = levels_.back();
-            Level half(std::max(1, above.width / 2), std::max(1, above.height / 2));
-            for (int y = 0; y < half.height; ++y)
-                for (int x = 0; x < half.width; ++x)
-                    for (int c = 0; c < 4; ++c) {
-                        unsigned sum = 2;
-                        for (int k = 0; k < 4; ++k)
-                            sum += above.at(std::min(2 * x + k % 2, above.width - 1),
-                                            std::min(2 * y + k / 2, above.height - 1))[c];
-                        half.at(x, y)[c] = uint16_t(sum / 4);
-                    }
-            levels_.push_back(std::move(half));
-        }
-    }
-    [[nodiscard]] int width() const { return levels_[0].width; }
-    [[nodiscard]] int height() const { return levels_[0].height; }
-    /// `texels` is the width of what is looked at, px of the whole picture.
-    [[nodiscard]] Eigen::Vector4f at(const Eigen::Vector2f& uv, float texels) const {
-        const float level = std::clamp(std::log2(std::max(1.0F, texels)), 0.0F, float(levels_.size() - 1));
-        const auto low = size_t(level);
-        const float share = level - float(low);
-        const Eigen::Vector4f a = read(levels_[low], uv);
-        return share > 0 ? Eigen::Vector4f((1 - share) * a + share * read(levels_[low + 1], uv)) : a;
-    }
-
-  private:
-    using Level = ColourPicture<uint16_t>;
-    [[nodiscard]] static Eigen::Vector4f read(const Level& p, const Eigen::Vector2f& uv) {
-        const float x = std::clamp(uv.x() * float(p.width) - 0.5F, 0.0F, float(p.width - 1)),
-                    y = std::clamp((1 - uv.y()) * float(p.height) - 0.5F, 0.0F, float(p.height - 1));
-        const int x0 = int(x), y0 = int(y), x1 = std::min(x0 + 1, p.width - 1), y1 = std::min(y0 + 1, p.height - 1);
-        const float fx = x - float(x0), fy = y - float(y0);
-        const auto c = [&](int px, int py) {
-            const uint16_t* v = p.at(px, py);
-            return Eigen::Vector4f(float(v[0]), float(v[1]), float(v[2]), float(v[3]));
-        };
-        return ((1 - fy) * ((1 - fx) * c(x0, y0) + fx * c(x1, y0)) + fy * ((1 - fx) * c(x0, y1) + fx * c(x1, y1))) /
-               65535;
-    }
-    std::vector<Level> levels_;
-};
-
-}  // namespace ray_scene
-
 struct RayScene::Built {
     struct Item {
         std::vector<std::pair<Eigen::Vector3f, float>> colours;  ///< linear light and opacity, one a material or one
         std::vector<Eigen::Vector3f> normals;                    ///< of corners, in its own axes
         std::vector<std::shared_ptr<const ray_scene::MipPicture>> pictures;
-        std::vector<Similarity> from;  ///< over the shutter, from the scene's origin
-        Eigen::Matrix3f turn;          ///< of what stands
-        RTCScene own = nullptr;        ///< of what moves
-        bool solid = true;             ///< nothing of it lets light pass
+        std::vector<Similarity> from;       ///< over the shutter, from the scene's origin
+        std::vector<Similarity> at;         ///< each moment's place; one of what stands
+        std::vector<Eigen::Matrix3f> turn;  ///< the same, its rotation alone
+        RTCScene own = nullptr;             ///< of what moves
+        bool solid = true;                  ///< nothing of it lets light pass
     };
     RTCDevice device = nullptr;
     RTCScene fixed = nullptr;  ///< all that stands
-    /// With something that moves one a moment, of what stands and what moves, each as an instance: rays through
-    /// structures that stand are met twice as quickly as through those that move.
+    /// What moves, one a moment: rays through structures that stand are met twice as quickly as through those that
+    /// move, and most rays pass all of it by.
     std::vector<RTCScene> moments;
+    std::vector<LaneSphere> movers;  ///< about what moves, at all moments
     std::vector<Item> items;
     bool solid = true;
 
@@ -148,11 +87,26 @@ struct RayScene::Built {
         if (fixed) rtcReleaseScene(fixed);
         if (device) rtcReleaseDevice(device);
     }
-    [[nodiscard]] RTCScene at(float time) const { return moments.empty() ? fixed : moments[momentOf(time)]; }
+    [[nodiscard]] RTCScene moversAt(float time) const { return moments[momentOf(time)]; }
+    /// Whether a ray may meet what moves. `along` has the length 1.
+    [[nodiscard]] bool nearMovers(const Eigen::Vector3f& from, const Eigen::Vector3f& along) const {
+        return std::any_of(movers.begin(), movers.end(), [&](const LaneSphere& s) {
+            const Eigen::Vector3f to = s.middle - from;
+            const float ahead = to.dot(along);
+            return ahead > -s.radius && to.squaredNorm() - ahead * ahead <= s.radius * s.radius;
+        });
+    }
+    bool nearMovers(const RayPacket& rays, LaneMask& near) const {
+        if (movers.empty()) return false;
+        near = {};
+        for (const LaneSphere& s : movers) markNear(s, rays.from, rays.along, near);
+        int any = 0;
+        for (size_t k = 0; k < laneCount; ++k) any |= near[k] &= rays.on[k];
+        return any != 0;
+    }
     [[nodiscard]] size_t momentOf(float time) const {
         return std::min(size_t(std::max(0.0F, time) * float(moments.size())), moments.size() - 1);
     }
-    [[nodiscard]] float middleOf(float time) const { return (float(momentOf(time)) + 0.5F) / float(moments.size()); }
     [[nodiscard]] Similarity placeAt(int item, float time) const {
         const auto& from = items[size_t(item)].from;
         if (from.size() == 1) return from[0];
@@ -189,7 +143,10 @@ RayScene::RayScene(std::vector<ProofItem> items, const Eigen::Vector3d& origin)
                 pictures[p.get()] = std::make_shared<const ray_scene::MipPicture>(*p);
             to.pictures.push_back(p ? pictures[p.get()] : nullptr);
         }
-        to.turn = to.from[0].rotation.cast<float>().toRotationMatrix();
+        for (int k = 0; k < (to.from.size() > 1 ? moments : 1); ++k) {
+            to.at.push_back(b.placeAt(int(i), (float(k) + 0.5F) / float(moments)));
+            to.turn.emplace_back(to.at.back().rotation.cast<float>().toRotationMatrix());
+        }
         const DrawnShape& s = *item.shape;
         for (size_t m = 0; m < std::max<size_t>(1, s.shape.materials.size()); ++m) {
             const Eigen::Vector4d c =
@@ -220,13 +177,17 @@ RayScene::RayScene(std::vector<ProofItem> items, const Eigen::Vector3d& origin)
             for (size_t k = 0; k < 3; ++k) corners[3 * t + k] = unsigned(s.triangles[t].vertex[k]);
         if (s.triangles.empty()) corners[0] = corners[1] = corners[2] = 0;
         const unsigned mask = item.part == ProofPart::shown ? shown : item.id == 0 ? ground : real;
-        if (mask == shown && !s.triangles.empty()) {
+        if (!s.triangles.empty()) {
             const Eigen::Vector3d middle = (s.low + s.high) / 2;
-            Sphere sphere{to.from[0].point(middle).cast<float>(), 0};
+            double reach = 0;
+            for (const Eigen::Vector3d& v : s.shape.vertices) reach = std::max(reach, (v - middle).squaredNorm());
+            LaneSphere sphere{to.from[0].point(middle).cast<float>(), 0};
             for (const Similarity& at : to.from)
                 sphere.radius = std::max(sphere.radius, float((at.point(middle) - to.from[0].point(middle)).norm() +
-                                                              at.scale * (s.high - s.low).norm() / 2));
-            spheres_.push_back(sphere);
+                                                              at.scale * std::sqrt(reach)));
+            if (mask == shown) spheres_.push_back(sphere);
+            sphere.radius *= 1.001F;  // for rounding
+            if (moves) b.movers.push_back(sphere);
         }
         present_ |= mask;
         rtcSetGeometryMask(mesh, mask);
@@ -241,7 +202,7 @@ RayScene::RayScene(std::vector<ProofItem> items, const Eigen::Vector3d& origin)
         rtcReleaseGeometry(mesh);
         rtcCommitScene(to.own);
         for (size_t k = 0; k < b.moments.size(); ++k) {
-            const Similarity at = b.placeAt(int(i), (float(k) + 0.5F) / float(b.moments.size()));
+            const Similarity& at = to.at[k];
             Eigen::Matrix4f matrix = Eigen::Matrix4f::Identity();
             matrix.topLeftCorner<3, 3>() = float(at.scale) * at.rotation.cast<float>().toRotationMatrix();
             matrix.topRightCorner<3, 1>() = at.translation.cast<float>();
@@ -255,42 +216,73 @@ RayScene::RayScene(std::vector<ProofItem> items, const Eigen::Vector3d& origin)
         }
     }
     rtcCommitScene(b.fixed);
-    for (RTCScene m : b.moments) {
-        RTCGeometry standing = rtcNewGeometry(b.device, RTC_GEOMETRY_TYPE_INSTANCE);
-        rtcSetGeometryInstancedScene(standing, b.fixed);
-        rtcSetGeometryMask(standing, all);
-        rtcCommitGeometry(standing);
-        rtcAttachGeometryByID(m, standing, unsigned(items_.size()));
-        rtcReleaseGeometry(standing);
-        rtcCommitScene(m);
-    }
+    for (RTCScene m : b.moments) rtcCommitScene(m);
     if (rtcGetDeviceError(b.device) != RTC_ERROR_NONE)
         throw Error(text("The things are too large for the memory of this machine. Hide some of them."));
 }
 
 RayScene::~RayScene() = default;
 
-bool RayScene::meet(const Eigen::Vector3f& from, const Eigen::Vector3f& along, float nearest, float farthest,
-                    float time, unsigned mask, float spread, SurfacePoint& out) const {
+RayHit RayScene::meet(const Eigen::Vector3f& from, const Eigen::Vector3f& along, float nearest, float farthest,
+                      float time, unsigned mask) const {
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
     RTCRayHit ray;
     ray.ray = {from.x(), from.y(), from.z(), nearest, along.x(), along.y(), along.z(), time, farthest, mask, 0, 0};
-    ray.hit.geomID = ray.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
-    rtcIntersect1(built_->at(time), &context, &ray);
-    if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return false;
-    const bool moves = ray.hit.instID[0] < items_.size();
-    out.item = int(moves ? ray.hit.instID[0] : ray.hit.geomID);
+    RayHit out;
+    const auto follow = [&](RTCScene scene, bool moves) {
+        ray.hit.geomID = ray.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
+        rtcIntersect1(scene, &context, &ray);
+        if (ray.hit.geomID != RTC_INVALID_GEOMETRY_ID)
+            out = {ray.ray.tfar, int(moves ? ray.hit.instID[0] : ray.hit.geomID), ray.hit.primID, ray.hit.u, ray.hit.v};
+    };
+    follow(built_->fixed, false);
+    if (built_->nearMovers(from, along)) follow(built_->moversAt(time), true);
+    return out;
+}
+
+std::array<RayHit, laneCount> RayScene::meet(const RayPacket& rays, float time, unsigned mask) const {
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    if (rays.alike) context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
+    RTCRayHit8 r;
+    put(rays, time, mask, r.ray);
+    std::array<RayHit, laneCount> out;
+    const auto follow = [&](RTCScene scene, const LaneMask& valid, bool moves) {
+        for (auto& id : r.hit.geomID) id = RTC_INVALID_GEOMETRY_ID;
+        for (auto& id : r.hit.instID[0]) id = RTC_INVALID_GEOMETRY_ID;
+        rtcIntersect8(valid.data(), scene, &context, &r);
+        for (size_t k = 0; k < laneCount; ++k)
+            if (valid[k] && r.hit.geomID[k] != RTC_INVALID_GEOMETRY_ID)
+                out[k] = {r.ray.tfar[k], int(moves ? r.hit.instID[0][k] : r.hit.geomID[k]), r.hit.primID[k], r.hit.u[k],
+                          r.hit.v[k]};
+    };
+    follow(built_->fixed, rays.on, false);
+    alignas(32) LaneMask near;
+    if (built_->nearMovers(rays, near)) follow(built_->moversAt(time), near, true);
+    return out;
+}
+
+SurfacePoint RayScene::surfaceAt(const RayHit& hit, const Eigen::Vector3f& from, const Eigen::Vector3f& along,
+                                 float time, float spread) const {
+    SurfacePoint out;
+    out.item = hit.item;
     const ProofItem& item = items_[size_t(out.item)];
     const Built::Item& built = built_->items[size_t(out.item)];
     const DrawnShape& s = *item.shape;
-    const DrawnShape::Triangle& t = s.triangles[ray.hit.primID];
-    out.distance = ray.ray.tfar;
+    const DrawnShape::Triangle& t = s.triangles[hit.triangle];
+    out.distance = hit.distance;
     out.position = from + out.distance * along;
-    const Similarity place = moves ? built_->placeAt(out.item, built_->middleOf(time)) : built.from[0];
-    const Eigen::Matrix3f turn = moves ? Eigen::Matrix3f(place.rotation.cast<float>().toRotationMatrix()) : built.turn;
+    const size_t moment = built.own ? built_->momentOf(time) : 0;
+    const Similarity& place = built.at[moment];
+    const Eigen::Matrix3f& turn = built.turn[moment];
     out.normal = turn * t.normal;
-    const float u = ray.hit.u, v = ray.hit.v;
+    if (item.part != ProofPart::shown) {  // nobody sees its own look
+        if (out.normal.dot(along) > 0) out.normal = -out.normal;
+        out.facing = out.normal;
+        return out;
+    }
+    const float u = hit.u, v = hit.v;
     const auto blend = [&](const auto& list) { return ((1 - u - v) * list(0) + u * list(1) + v * list(2)).eval(); };
     out.facing = out.normal;
     if (!built.normals.empty()) {
@@ -323,30 +315,59 @@ bool RayScene::meet(const Eigen::Vector3f& from, const Eigen::Vector3f& along, f
         if (c.w() > 0) out.surface.base = out.surface.base.cwiseProduct(c.head<3>() / c.w()).cwiseMin(4);
     }
     out.glow = item.glow * out.surface.base;
-    return true;
+    return out;
 }
 
 float RayScene::passes(const Eigen::Vector3f& from, const Eigen::Vector3f& along, float farthest, float time,
                        unsigned mask) const {
-    if ((mask & present_) == 0) return 1;
+    if (!has(mask)) return 1;
     const float nearest = gap(from);
     if (built_->solid) {
         RTCIntersectContext context;
         rtcInitIntersectContext(&context);
         RTCRay ray{from.x(), from.y(), from.z(), nearest, along.x(), along.y(), along.z(), time, farthest, mask, 0, 0};
-        rtcOccluded1(built_->at(time), &context, &ray);
+        rtcOccluded1(built_->fixed, &context, &ray);
+        if (ray.tfar >= 0 && built_->nearMovers(from, along)) rtcOccluded1(built_->moversAt(time), &context, &ray);
         return ray.tfar < 0 ? 0 : 1;
     }
     float share = 1, at = nearest;
-    SurfacePoint p;
     // Beyond so many layers of glass nothing is told apart.
     for (int layer = 0; layer < 32 && share > 0.001F; ++layer) {
-        if (!meet(from, along, at, farthest, time, mask, 0, p)) return share;
-        if (p.blend == Blend::over && items_[size_t(p.item)].part == ProofPart::shown) share *= 1 - p.opacity;
-        else if (items_[size_t(p.item)].part != ProofPart::shown) return 0;
+        const RayHit hit = meet(from, along, at, farthest, time, mask);
+        if (hit.item < 0) return share;
+        if (items_[size_t(hit.item)].part != ProofPart::shown) return 0;
+        const SurfacePoint p = surfaceAt(hit, from, along, time, 0);
+        if (p.blend == Blend::over) share *= 1 - p.opacity;
         at = p.distance + gap(p.position);
     }
     return share > 0.001F ? share : 0;
+}
+
+Lanes RayScene::passes(const RayPacket& rays, float time, unsigned mask) const {
+    Lanes out;
+    out.fill(1);
+    if (!has(mask) || rays.on == LaneMask{}) return out;
+    if (!built_->solid) {
+        for (int k = 0; k < laneCount; ++k)
+            if (rays.on[size_t(k)])
+                out[size_t(k)] = passes(rays.from.at(k), rays.along.at(k), rays.farthest[size_t(k)], time, mask);
+        return out;
+    }
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    if (rays.alike) context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
+    RTCRay8 r;
+    put(rays, time, mask, r);
+    for (int k = 0; k < laneCount; ++k) r.tnear[k] = gap(rays.from.at(k));
+    rtcOccluded8(rays.on.data(), built_->fixed, &context, &r);
+    alignas(32) LaneMask near;
+    if (built_->nearMovers(rays, near)) {
+        for (size_t k = 0; k < laneCount; ++k) near[k] &= r.tfar[k] >= 0 ? -1 : 0;
+        if (near != LaneMask{}) rtcOccluded8(near.data(), built_->moversAt(time), &context, &r);
+    }
+    for (size_t k = 0; k < laneCount; ++k)
+        if (rays.on[k] && r.tfar[k] < 0) out[k] = 0;
+    return out;
 }
 
 }  // namespace va

@@ -1,11 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <Eigen/Geometry>
+#include <array>
 #include <memory>
 #include <vector>
 
 #include "base/picture.h"
 #include "layout/drawn_shape.h"
+#include "proof/lanes.h"
 #include "proof/surface.h"
 #include "shot/proof_spec.h"
 #include "solve/similarity.h"
@@ -37,6 +39,22 @@ struct SurfacePoint {
     Blend blend = Blend::over;
 };
 
+/// What a ray has met.
+struct RayHit {
+    float distance = 0;
+    int item = -1;  ///< −1 = nothing
+    unsigned triangle = 0;
+    float u = 0, v = 0;  ///< weights of its second and third corner
+};
+
+/// Rays that are followed together, from their beginnings.
+struct RayPacket {
+    Lanes3 from, along;
+    alignas(32) Lanes farthest{};
+    alignas(32) LaneMask on{};  ///< those that are there at all
+    bool alike = true;          ///< they take much the same way
+};
+
 /// Triangles of all items in one structure that finds what a ray meets first (Wald et al., "Embree", SIGGRAPH 2014).
 /// Positions are float, from an origin that should be near to the viewer: a pixel then keeps its place to a hundredth.
 class RayScene {
@@ -52,21 +70,23 @@ class RayScene {
     RayScene(const RayScene&) = delete;
     RayScene& operator=(const RayScene&) = delete;
 
-    /// The first surface beyond `nearest`. `time` is 0..1 over the shutter; `spread` is the width of the ray per unit
-    /// of distance, which decides how coarsely pictures are read.
-    [[nodiscard]] bool meet(const Eigen::Vector3f& from, const Eigen::Vector3f& along, float nearest, float farthest,
-                            float time, unsigned mask, float spread, SurfacePoint& out) const;
+    /// The first triangle beyond `nearest`. `along` has the length 1; `time` is 0..1 over the shutter.
+    [[nodiscard]] RayHit meet(const Eigen::Vector3f& from, const Eigen::Vector3f& along, float nearest, float farthest,
+                              float time, unsigned mask) const;
+    /// The same for rays that are followed together.
+    [[nodiscard]] std::array<RayHit, laneCount> meet(const RayPacket& rays, float time, unsigned mask) const;
+    /// The surface that a ray has met; of what is not shown only place and normal. `spread` is the width of the ray per
+    /// unit of distance, which decides how coarsely pictures are read.
+    [[nodiscard]] SurfacePoint surfaceAt(const RayHit& hit, const Eigen::Vector3f& from, const Eigen::Vector3f& along,
+                                         float time, float spread) const;
     /// Share of light that passes: 0 behind something opaque.
     [[nodiscard]] float passes(const Eigen::Vector3f& from, const Eigen::Vector3f& along, float farthest, float time,
                                unsigned mask) const;
+    [[nodiscard]] Lanes passes(const RayPacket& rays, float time, unsigned mask) const;
     [[nodiscard]] const std::vector<ProofItem>& items() const { return items_; }
     [[nodiscard]] const Eigen::Vector3d& origin() const { return origin_; }
     /// Spheres about the shown items, from the scene's origin; a moving one's holds all its places.
-    struct Sphere {
-        Eigen::Vector3f middle;
-        float radius;
-    };
-    [[nodiscard]] const std::vector<Sphere>& spheres() const { return spheres_; }
+    [[nodiscard]] const std::vector<LaneSphere>& spheres() const { return spheres_; }
     [[nodiscard]] bool has(unsigned mask) const { return (mask & present_) != 0; }
     /// Beyond a surface at that position a ray begins anew this far away.
     [[nodiscard]] static float gap(const Eigen::Vector3f& at) { return 1e-5F * (at.cwiseAbs().maxCoeff() + 0.1F); }
@@ -75,7 +95,7 @@ class RayScene {
     struct Built;
     std::vector<ProofItem> items_;
     Eigen::Vector3d origin_;
-    std::vector<Sphere> spheres_;
+    std::vector<LaneSphere> spheres_;
     unsigned present_ = 0;
     std::unique_ptr<Built> built_;
 };

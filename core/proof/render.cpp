@@ -13,8 +13,12 @@ namespace va {
 namespace {
 
 constexpr float pi = std::numbers::pi_v<float>;
+/// Samples that are covered but for this share see nothing more.
+constexpr float least = 0.003F;
 /// Layers of glass that are looked through.
 constexpr int mostLayers = 12;
+/// Rows that are rendered together.
+constexpr int stripRows = 8;
 /// Samples of every pixel after which those that nothing touches are left alone.
 constexpr int probeSamples = 4;
 // What a sample's numbers are used for; those of a bounce follow each other.
@@ -23,7 +27,6 @@ enum Use : uint32_t {
     onLens,
     atLight = 3,  ///< and the fifteen after it
     scattering = 19,
-    ofLobe,
     ending,
     throughGlass,  ///< and the eleven after it
     mirroring = 34,
@@ -85,11 +88,43 @@ Eigen::Vector3f ProofLayers::shade(size_t i, const std::optional<Eigen::Vector3f
 
 /// One sample on its way.
 struct ProofRender::Path {
-    const SampleTable& table;
-    uint32_t pixel, index;
-    float time;
+    const SampleTable* table = nullptr;
+    uint32_t pixel = 0, index = 0;
+    float time = 0;
     long rays = 0;
-    [[nodiscard]] Eigen::Vector2f at(uint32_t use) const { return table.at(pixel, index, use); }
+    [[nodiscard]] Eigen::Vector2f at(uint32_t use) const { return table->at(pixel, index, use); }
+};
+/// A path that has met a surface of a thing.
+struct ProofRender::Walk {
+    Path* path = nullptr;
+    SurfacePoint at;
+    Eigen::Vector3f way;  ///< of the ray that met it
+    Eigen::Vector3f light = Eigen::Vector3f::Zero(), carried = Eigen::Vector3f::Ones();
+    float open = 1;  ///< 0 where the first direction that the surface scatters to meets something
+    bool on = true;
+    std::optional<Axes> axes;  ///< of the surface, and how it scatters
+    std::optional<Scatter> scatter;
+    void begin(Path& of, const SurfacePoint& surface, const Eigen::Vector3f& along) {
+        path = &of, at = surface, way = along;
+        light.setZero(), carried.setOnes();
+        open = 1, on = true;
+    }
+    [[nodiscard]] Eigen::Vector3f from() const { return at.position + RayScene::gap(at.position) * at.normal; }
+    void add(const Eigen::Vector3f& l) { light += carried.cwiseProduct(l); }
+};
+/// Samples that are followed together, of one moment.
+struct ProofRender::Bundle {
+    RayPacket rays;
+    int count = 0;
+    std::array<Path, laneCount> paths;
+    std::array<Walk, laneCount> walks;  ///< room for those that meet things
+};
+/// A sample that has met a catcher.
+struct ProofRender::Caught {
+    SurfacePoint at;
+    Eigen::Vector3f along;
+    float weight;  ///< what of it is not covered by things
+    Path* path;
 };
 
 ProofRender::ProofRender(std::shared_ptr<const RayScene> scene, std::vector<ProofLight> lights, CameraRays rays,
@@ -118,6 +153,7 @@ ProofRender::ProofRender(std::shared_ptr<const RayScene> scene, std::vector<Proo
             layers_.covered.emplace_back(i.part == ProofPart::shown ? n : 0, 0.0F);
     }
     options_.catchers.resize(scene_->items().size());
+    for (size_t i = 0; i < firsts_.size(); ++i) firsts_[i] = uint8_t(hashOf(options_.seed, uint32_t(i)) & 15U);
 }
 
 void ProofRender::add(int samples, const Progress* progress) {
@@ -132,30 +168,50 @@ void ProofRender::add(int samples, const Progress* progress) {
 void ProofRender::addEverywhere(int samples, const Progress* progress) {
     const int from = layers_.samples, to = from + samples;
     std::atomic<long> rays{0};
-    // All rays of one moment after each other: they meet the same structure.
-    for (int moment = 0; moment < (moves_ ? RayScene::moments : 1); ++moment) {
-        const float time = moves_ ? (float(moment) + 0.5F) / RayScene::moments : 0.5F;
-        const CameraRays now = camera_.atTime(time);
-        parallelRanges(frame_.height, 4, [&](int begin, int end) {
-            long own = 0;
-            for (int y = begin; y < end; ++y) {
+    parallelRanges((frame_.height + stripRows - 1) / stripRows, 1, [&](int begin, int end) {
+        long own = 0;
+        for (int strip = begin; strip < end; ++strip)
+            for (int moment = 0; moment < (moves_ ? RayScene::moments : 1); ++moment) {
                 if (progress) progress->check();
-                for (int x = 0; x < frame_.width; ++x) {
-                    const size_t pixel = size_t(y) * size_t(frame_.width) + size_t(x);
-                    if (!idle_.empty() && idle_[pixel]) continue;
-                    if (!moves_)
-                        for (int s = from; s < to; ++s) sample(x, y, uint32_t(s), time, now, own);
-                    else
-                        for (int s = from + ((firstSampleAt(moment, pixel) - from) & (RayScene::moments - 1)); s < to;
-                             s += RayScene::moments)
-                            sample(x, y, uint32_t(s), time, now, own);
-                }
+                addStrip(strip * stripRows, moment, from, to, own);
             }
-            rays += own;
-        });
-    }
+        rays += own;
+    });
     layers_.samples += samples;
     rays_ += rays;
+}
+
+/// Samples of one moment, of some rows: what they read and write stays near.
+void ProofRender::addStrip(int top, int moment, int from, int to, long& rays) {
+    const float time = moves_ ? (float(moment) + 0.5F) / RayScene::moments : 0.5F;
+    const int bottom = std::min(frame_.height, top + stripRows);
+    // Beyond five deviations a blur asks nearly never.
+    const CameraRays camera =
+        camera_.strip(time, frame_, top, bottom - top, 5.8 * double(options_.filterSigma) / frame_.step);
+    Bundle bundle;
+    bundle.rays.farthest.fill(std::numeric_limits<float>::infinity());
+    const auto sample = [&](int x, int y, size_t pixel, int index) {
+        Path& path = bundle.paths[size_t(bundle.count)];
+        path = {&table_, uint32_t(pixel), uint32_t(index), time};
+        const auto line = lineOf(x, y, path, camera);
+        if (!line) return;
+        bundle.rays.from.set(bundle.count, line->from);
+        bundle.rays.along.set(bundle.count, line->along);
+        bundle.rays.on[size_t(bundle.count)] = -1;
+        if (++bundle.count == laneCount) follow(bundle, rays);
+    };
+    for (int y = top; y < bottom; ++y)
+        for (int x = 0; x < frame_.width; ++x) {
+            const size_t pixel = size_t(y) * size_t(frame_.width) + size_t(x);
+            if (!idle_.empty() && idle_[pixel]) continue;
+            if (!moves_)
+                for (int s = from; s < to; ++s) sample(x, y, pixel, s);
+            else
+                for (int s = from + ((firstSampleAt(moment, x, y) - from) & (RayScene::moments - 1)); s < to;
+                     s += RayScene::moments)
+                    sample(x, y, pixel, s);
+        }
+    follow(bundle, rays);
 }
 
 /// Pixels that no thing, shadow or mirror picture has come near to need no more samples.
@@ -192,66 +248,98 @@ void ProofRender::findIdle() {
 
 /// The first of a pixel's samples that looks at a moment: each sixteen that follow each other look at all of them, and
 /// each four at four that lie far apart.
-int ProofRender::firstSampleAt(int moment, size_t pixel) const {
+int ProofRender::firstSampleAt(int moment, int x, int y) const {
     static_assert(RayScene::moments == 16);
     const int turned = (moment & 1) << 3 | (moment & 2) << 1 | (moment & 4) >> 1 | (moment & 8) >> 3;
-    return (turned - int(hashOf(options_.seed, uint32_t(pixel)) & 15U)) & 15;
+    return (turned - firsts_[size_t(y & 63) * 64 + size_t(x & 63)]) & 15;
 }
 
-void ProofRender::sample(int x, int y, uint32_t index, float time, const CameraRays& camera, long& rays) {
-    const size_t pixel = size_t(y) * size_t(frame_.width) + size_t(x);
-    Path path{table_, uint32_t(pixel), index, time};
+std::optional<CameraRays::Line> ProofRender::lineOf(int x, int y, const Path& path, const CameraRays& camera) const {
     const Eigen::Vector2f u = path.at(onFilm);
     const Eigen::Vector2f off = options_.filterSigma > 0
                                     ? Eigen::Vector2f(options_.filterSigma / float(frame_.step) * normalPair(u))
                                     : Eigen::Vector2f(u - Eigen::Vector2f::Constant(0.5F));
     auto line = camera.at(frame_.platePx(float(x) + off.x(), float(y) + off.y()), path.time);
-    if (!line) return;
-    if (options_.aperture > 0) {
-        const Eigen::Vector2f l = path.at(onLens);
-        const float r = options_.aperture * std::sqrt(l.x()), phi = 2 * pi * l.y();
-        const Eigen::Matrix3f& axes = camera_.axes();
-        const Eigen::Vector3f sharp =
-            line->from + options_.focusDistance / std::max(1e-3F, line->along.dot(axes.col(2))) * line->along;
-        line->from += r * std::cos(phi) * axes.col(0) + r * std::sin(phi) * axes.col(1);
-        line->along = (sharp - line->from).normalized();
+    if (!line || !(options_.aperture > 0)) return line;
+    const Eigen::Vector2f l = path.at(onLens);
+    const float r = options_.aperture * std::sqrt(l.x()), phi = 2 * pi * l.y();
+    const Eigen::Matrix3f& axes = camera_.axes();
+    const Eigen::Vector3f sharp =
+        line->from + options_.focusDistance / std::max(1e-3F, line->along.dot(axes.col(2))) * line->along;
+    line->from += r * std::cos(phi) * axes.col(0) + r * std::sin(phi) * axes.col(1);
+    line->along = (sharp - line->from).normalized();
+    return line;
+}
+
+void ProofRender::follow(Bundle& bundle, long& rays) {
+    if (bundle.count == 0) return;
+    auto hits = scene_->meet(bundle.rays, bundle.paths[0].time, RayScene::all);
+    std::array<Caught, laneCount> caught;
+    size_t onCatchers = 0;
+    Lanes weights;  ///< share of each sample that nothing covers yet
+    weights.fill(1);
+    for (int layer = 0; layer < mostLayers; ++layer) {
+        auto& walks = bundle.walks;
+        std::array<size_t, laneCount> lane{};
+        size_t onThings = 0;
+        for (size_t k = 0; k < size_t(bundle.count); ++k) {
+            if (!(weights[k] > least)) continue;
+            Path& path = bundle.paths[k];
+            ++path.rays;
+            const ProofPart part = hits[k].item < 0 ? ProofPart::standIn : scene_->items()[size_t(hits[k].item)].part;
+            const Eigen::Vector3f along = bundle.rays.along.at(int(k));
+            if (part != ProofPart::standIn) {
+                const SurfacePoint at =
+                    scene_->surfaceAt(hits[k], bundle.rays.from.at(int(k)), along, path.time, camera_.spread());
+                if (part == ProofPart::shown) {
+                    walks[onThings].begin(path, at, along);
+                    lane[onThings++] = k;
+                    continue;
+                }
+                caught[onCatchers++] = {at, along, weights[k], &path};
+            }
+            weights[k] = 0;
+        }
+        if (onThings == 0) break;
+        std::array<SurfacePoint, laneCount> met;
+        for (size_t i = 0; i < onThings; ++i) met[i] = walks[i].at;
+        shine({walks.data(), onThings});
+        for (size_t i = 0; i < onThings; ++i) {
+            const size_t k = lane[i];
+            walks[i].at = met[i];
+            const Eigen::Vector3f from = bundle.rays.from.at(int(k)), along = bundle.rays.along.at(int(k));
+            show(walks[i], weights[k], from);
+            if (met[i].blend == Blend::over) weights[k] -= weights[k] * met[i].opacity;
+            if (!(weights[k] > least)) continue;
+            hits[k] = scene_->meet(from, along, met[i].distance + RayScene::gap(met[i].position),
+                                   std::numeric_limits<float>::infinity(), bundle.paths[k].time, RayScene::all);
+        }
     }
-    float seen = 1, nearest = 0;
-    SurfacePoint at;
-    for (int layer = 0; layer < mostLayers && seen > 0.003F; ++layer) {
-        ++path.rays;
-        if (!scene_->meet(line->from, line->along, nearest, std::numeric_limits<float>::infinity(), path.time,
-                          RayScene::all, camera_.spread(), at))
-            break;
-        const ProofPart part = scene_->items()[size_t(at.item)].part;
-        if (part == ProofPart::standIn) break;
-        if (part == ProofPart::catcher) {
-            catches(at, line->along, seen, pixel, path);
-            break;
-        }
-        float open = 1;
-        Eigen::Vector3f light = lightOf(at, line->along, path, options_.passes ? &open : nullptr);
-        if (options_.haze > 0) {
-            const float clear = std::exp2(-at.distance / options_.haze);
-            light = clear * light + (1 - clear) * options_.hazeColour;
-        }
-        const float share = seen * at.opacity;
-        layers_.colour[pixel].head<3>() += share * light;
-        if (at.blend == Blend::over) {
-            layers_.colour[pixel].w() += share;
-            seen -= share;
-        }
-        if (options_.passes) layers_.covered[size_t(at.item)][pixel] += share;
-        if (options_.passes && at.opacity > 0.5F) {
-            float& depth = layers_.depth[pixel];
-            const float away = (at.position - line->from).dot(camera_.axes().col(2));
-            if (depth == 0 || away < depth)
-                depth = away, layers_.position[pixel] = at.position, layers_.item[pixel] = at.item;
-            layers_.open[pixel] += share * open;
-        }
-        nearest = at.distance + RayScene::gap(at.position);
+    catches({caught.data(), onCatchers});
+    for (int k = 0; k < bundle.count; ++k) rays += bundle.paths[size_t(k)].rays;
+    bundle.count = 0;
+    bundle.rays.on = {};
+}
+
+/// Adds what a sample sees of a thing.
+void ProofRender::show(const Walk& walk, float weight, const Eigen::Vector3f& from) {
+    const SurfacePoint& at = walk.at;
+    const size_t pixel = walk.path->pixel;
+    Eigen::Vector3f light = walk.light;
+    if (options_.haze > 0) {
+        const float clear = std::exp2(-at.distance / options_.haze);
+        light = clear * light + (1 - clear) * options_.hazeColour;
     }
-    rays += path.rays;
+    const float share = weight * at.opacity;
+    layers_.colour[pixel].head<3>() += share * light;
+    if (at.blend == Blend::over) layers_.colour[pixel].w() += share;
+    if (!options_.passes) return;
+    layers_.covered[size_t(at.item)][pixel] += share;
+    if (at.opacity <= 0.5F) return;
+    float& depth = layers_.depth[pixel];
+    const float away = (at.position - from).dot(camera_.axes().col(2));
+    if (depth == 0 || away < depth) depth = away, layers_.position[pixel] = at.position, layers_.item[pixel] = at.item;
+    layers_.open[pixel] += share * walk.open;
 }
 
 /// Lights that a ray runs into, weighed against having been asked for directly with `density` of the ray's direction.
@@ -264,163 +352,281 @@ Eigen::Vector3f ProofRender::sky(const Eigen::Vector3f& from, const Eigen::Vecto
     return sum;
 }
 
-Eigen::Vector3f ProofRender::lightOf(const SurfacePoint& first, const Eigen::Vector3f& along, Path& path,
-                                     float* open) const {
-    Eigen::Vector3f sum = Eigen::Vector3f::Zero(), carried = Eigen::Vector3f::Ones(), way = along;
-    SurfacePoint at = first;
-    for (int bounce = 0;; ++bounce) {
-        sum += carried.cwiseProduct(at.glow);
-        if (at.unlit) return sum + carried.cwiseProduct(at.surface.base);
-        const uint32_t use = perBounce * uint32_t(bounce);
-        const Axes axes(at.facing);
-        const Eigen::Vector3f out = axes.toLocal(-way);
-        const Scatter scatter(at.surface, out);
-        const Eigen::Vector3f from = at.position + RayScene::gap(at.position) * at.normal;
-        for (size_t l = 0; l < lights_.size(); ++l) {
-            const auto light = sampleLight(lights_[l], from, path.at(use + lightUse(l)));
-            if (!light || light->direction.dot(at.normal) <= 0) continue;
-            const Eigen::Vector3f in = axes.toLocal(light->direction);
-            const Eigen::Vector3f share = scatter.value(in);
-            if (share.maxCoeff() <= 0) continue;
-            const float weight = light->density > 0 ? balanced(light->density, scatter.density(in)) : 1;
-            ++path.rays;
-            const float passed = scene_->passes(from, light->direction, light->distance, path.time, RayScene::all);
-            sum += weight * passed * carried.cwiseProduct(share).cwiseProduct(light->light);
+void ProofRender::shine(std::span<Walk> walks) const {
+    const auto any = [&] { return std::any_of(walks.begin(), walks.end(), [](const Walk& w) { return w.on; }); };
+    for (int bounce = 0; any(); ++bounce) {
+        for (Walk& w : walks) {
+            if (!w.on) continue;
+            w.add(w.at.glow);
+            if (w.at.unlit) w.add(w.at.surface.base);
+            w.on = !w.at.unlit;
+            if (!w.on) continue;
+            w.axes.emplace(w.at.facing);
+            w.scatter.emplace(w.at.surface, w.axes->toLocal(-w.way));
         }
-        const Eigen::Vector3f in = scatter.sample(path.at(use + scattering), path.at(use + ofLobe).x());
-        Eigen::Vector3f next = axes.toWorld(in);
-        float density = scatter.density(in);
-        if (!(density > 0)) return sum;
-        const Eigen::Vector3f share = scatter.value(in) / density;
-        if (!share.allFinite()) return sum;
-        carried = carried.cwiseProduct(share);
-        // Where a rounded normal sends light below the flat face it stands for, it goes on above: none is lost. No
-        // other sampling meets such directions.
-        if (const float below = next.dot(at.normal); below <= 0) {
-            next = (next - 2 * below * at.normal).normalized();
-            density = 1e30F;
-        }
-        way = next;
-        SurfacePoint met;
-        ++path.rays;
-        // Through glass a path goes by chance, as often as it is clear.
-        float nearest = 0;
-        bool hit = false;
-        for (int layer = 0; layer < mostLayers; ++layer) {
-            hit = scene_->meet(from, way, nearest, std::numeric_limits<float>::infinity(), path.time, RayScene::all,
-                               0.05F, met);
-            if (!hit || met.opacity >= 1 || path.at(use + throughGlass + uint32_t(layer)).x() < met.opacity) break;
-            nearest = met.distance + RayScene::gap(met.position);
-        }
-        if (bounce == 0 && open) *open = hit ? 0 : 1;
-        sum +=
-            carried.cwiseProduct(sky(from, way, hit ? met.distance : std::numeric_limits<float>::infinity(), density));
-        if (!hit) return sum;
-        if (scene_->items()[size_t(met.item)].part != ProofPart::shown) {
-            if (options_.real) sum += carried.cwiseProduct(options_.real(met.position));
-            return sum;
-        }
-        if (bounce >= options_.bounces) return sum;
-        // Paths that carry little end by chance, and the others carry it for them.
-        const float kept = std::min(1.0F, carried.maxCoeff());
-        if (path.at(use + ending).x() >= kept) return sum;
-        carried /= kept;
-        at = met;
+        askLights(walks, perBounce * uint32_t(bounce));
+        goOn(walks, bounce);
     }
 }
 
-ProofRender::Shaded ProofRender::shaded(const Eigen::Vector3f& place, const Eigen::Vector3f& normal) const {
+/// Each light is asked once.
+void ProofRender::askLights(std::span<Walk> walks, uint32_t use) const {
+    for (size_t l = 0; l < lights_.size(); ++l) {
+        RayPacket rays;
+        rays.alike = !ambient(lights_[l]);
+        std::array<Eigen::Vector3f, laneCount> found;
+        for (size_t k = 0; k < walks.size(); ++k) {
+            Walk& w = walks[k];
+            if (!w.on) continue;
+            const Eigen::Vector3f from = w.from();
+            const auto light = sampleLight(lights_[l], from, w.path->at(use + lightUse(l)));
+            if (!light || light->direction.dot(w.at.normal) <= 0) continue;
+            const Eigen::Vector3f in = w.axes->toLocal(light->direction);
+            const auto [share, density] = w.scatter->from(in);
+            if (share.maxCoeff() <= 0) continue;
+            const float weight = light->density > 0 ? balanced(light->density, density) : 1;
+            ++w.path->rays;
+            rays.from.set(int(k), from);
+            rays.along.set(int(k), light->direction);
+            rays.farthest[k] = light->distance;
+            rays.on[k] = -1;
+            found[k] = weight * share.cwiseProduct(light->light);
+        }
+        if (rays.on == LaneMask{}) continue;
+        const Lanes passed = scene_->passes(rays, walks[0].path->time, RayScene::all);
+        for (size_t k = 0; k < walks.size(); ++k)
+            if (rays.on[k] && passed[k] > 0) walks[k].add(passed[k] * found[k]);
+    }
+}
+
+/// Paths go on in a direction that the surface scatters to.
+void ProofRender::goOn(std::span<Walk> walks, int bounce) const {
+    const uint32_t use = perBounce * uint32_t(bounce);
+    RayPacket rays;
+    rays.alike = false;
+    rays.farthest.fill(std::numeric_limits<float>::infinity());
+    Lanes densities{};
+    for (size_t k = 0; k < walks.size(); ++k) {
+        Walk& w = walks[k];
+        if (!w.on) continue;
+        const Eigen::Vector3f in = w.scatter->sample(w.path->at(use + scattering));
+        Eigen::Vector3f next = w.axes->toWorld(in);
+        auto [share, density] = w.scatter->from(in);
+        share /= density;
+        w.on = density > 0 && share.allFinite();
+        if (!w.on) continue;
+        w.carried = w.carried.cwiseProduct(share);
+        // Where a rounded normal sends light below the flat face it stands for, it goes on above: none is lost. No
+        // other sampling meets such directions.
+        if (const float below = next.dot(w.at.normal); below <= 0) {
+            next = (next - 2 * below * w.at.normal).normalized();
+            density = 1e30F;
+        }
+        ++w.path->rays;
+        w.way = next, densities[k] = density;
+        rays.from.set(int(k), w.from());
+        rays.along.set(int(k), next);
+        rays.on[k] = -1;
+    }
+    if (rays.on == LaneMask{}) return;
+    const auto hits = scene_->meet(rays, walks[0].path->time, RayScene::all);
+    for (size_t k = 0; k < walks.size(); ++k) {
+        Walk& w = walks[k];
+        if (!w.on) continue;
+        const Eigen::Vector3f from = rays.from.at(int(k));
+        RayHit hit = hits[k];
+        SurfacePoint met;
+        // Through glass a path goes by chance, as often as it is clear.
+        for (int layer = 0; hit.item >= 0; ++layer) {
+            met = scene_->surfaceAt(hit, from, w.way, w.path->time, 0.05F);
+            if (met.opacity >= 1 || layer + 1 >= mostLayers ||
+                w.path->at(use + throughGlass + uint32_t(layer)).x() < met.opacity)
+                break;
+            hit = scene_->meet(from, w.way, met.distance + RayScene::gap(met.position),
+                               std::numeric_limits<float>::infinity(), w.path->time, RayScene::all);
+        }
+        const bool meets = hit.item >= 0;
+        if (bounce == 0) w.open = meets ? 0 : 1;
+        w.add(sky(from, w.way, meets ? met.distance : std::numeric_limits<float>::infinity(), densities[k]));
+        w.on = meets && bounce < options_.bounces;
+        if (!meets) continue;
+        if (scene_->items()[size_t(met.item)].part != ProofPart::shown) {
+            if (options_.real) w.add(options_.real(met.position));
+            w.on = false;
+        }
+        if (!w.on) continue;
+        // Paths that carry little end by chance, and the others carry it for them.
+        const float kept = std::min(1.0F, w.carried.maxCoeff());
+        w.on = w.path->at(use + ending).x() < kept;
+        w.carried /= kept;
+        w.at = met;
+    }
+}
+
+ProofRender::Shaded ProofRender::shaded(const Lanes3& places, const Lanes3& normals) const {
     /// Shares of the surroundings' light below this are not seen: a quarter of a step of 8 bits.
     constexpr float noticed = 0.0007F;
     /// Beyond so many things asking each costs more than the rays.
     constexpr size_t mostAsked = 64;
-    if (scene_->spheres().size() > mostAsked) return {true, true};
     Shaded out;
-    float hidden = 0;
-    for (const RayScene::Sphere& s : scene_->spheres()) {
-        const Eigen::Vector3f to = s.middle - place;
-        // A sphere's configuration factor: its share of the sky, by the cosine; one at the horizon is half below it.
-        const float away = std::max(1e-6F, to.norm()), share = s.radius / away;
-        hidden += share * share * std::max(to.dot(normal) / away, share);
-        for (const ProofLight& l : lights_) {
-            if (const auto* sun = std::get_if<SunLight>(&l)) {
-                // How far the sphere's middle is beside the line to the sun, against how wide both are there.
-                const float along = to.dot(sun->toSun);
-                const float wide = s.radius + std::max(0.0F, along) * sun->diameter * 0.51F;
-                if (along > -s.radius && away * away - along * along < wide * wide) out.key = true;
-                continue;
-            }
-            const auto* sky = std::get_if<SkyLight>(&l);
-            if (!sky) out.key = true;
-            else if (sky->picture) out.sky = true;  // it may hold a sun of its own
-        }
-        out.sky = out.sky || hidden > noticed;
-        if (out.sky && out.key) break;
+    bool sky = scene_->spheres().size() > mostAsked, key = sky;
+    for (const ProofLight& l : lights_) {
+        const auto* even = std::get_if<SkyLight>(&l);
+        if (even && even->picture) sky = true;  // it may hold a sun of its own
+        if (!even && !std::holds_alternative<SunLight>(l)) key = true;
+    }
+    Lanes hidden{};
+    if (!sky)
+        for (const LaneSphere& s : scene_->spheres()) addHidden(s, places, normals, hidden);
+    if (!key)
+        for (const ProofLight& l : lights_)
+            if (const auto* sun = std::get_if<SunLight>(&l))
+                for (const LaneSphere& s : scene_->spheres())
+                    markNear(s, places, sun->toSun, sun->diameter * 0.51F, out.key);
+    for (size_t k = 0; k < laneCount; ++k) {
+        out.sky[k] = sky || hidden[k] > noticed ? -1 : 0;
+        if (key) out.key[k] = -1;
     }
     return out;
 }
 
-void ProofRender::catches(const SurfacePoint& at, const Eigen::Vector3f& along, float weight, size_t pixel,
-                          Path& path) {
-    layers_.caught[pixel] += weight;
-    const CatcherLook& look = options_.catchers[size_t(at.item)];
-    const bool mirrors = look.mirror > 0 && scene_->has(RayScene::shown);
-    const Shaded darkened = shaded(at.position, at.normal);
-    const bool darkens = darkened.sky || darkened.key;
-    if (!darkens && !mirrors) return;
-    const Eigen::Vector3f from = at.position + RayScene::gap(at.position) * at.normal;
-    const Axes axes(at.normal);
-    for (size_t l = 0; darkens && l < lights_.size(); ++l) {
-        const Eigen::Vector2f u = path.at(lightUse(l));
-        std::optional<LightSample> light;
-        float cosine = 0;
-        const auto* even = std::get_if<SkyLight>(&lights_[l]);
-        if (even && !even->picture) {
-            // Even light by the cosine: every ray counts as much.
-            const float r = std::sqrt(u.x()), phi = 2 * pi * u.y();
-            light.emplace();
-            light->direction =
-                axes.toWorld({r * std::cos(phi), r * std::sin(phi), std::sqrt(std::max(0.0F, 1 - u.x()))});
-            light->light = pi * even->strength;
-            cosine = 1;
-        } else {
-            light = sampleLight(lights_[l], from, u);
-            if (!light) continue;
-            cosine = light->direction.dot(at.normal);
-        }
-        if (cosine <= 0) continue;
-        const float past = scene_->passes(from, light->direction, light->distance, path.time, RayScene::real);
-        if (past <= 0) continue;
-        // What nothing can be in the way of needs no ray; it counts all the same.
-        const bool free = ambient(lights_[l]) ? !darkened.sky : !darkened.key;
-        path.rays += int(scene_->has(RayScene::real)) + int(!free);
-        const float left =
-            free ? past : past * scene_->passes(from, light->direction, light->distance, path.time, RayScene::shown);
-        const Eigen::Vector3f full = weight * cosine * light->light;
-        (ambient(lights_[l]) ? layers_.skyLight : layers_.keyLight)[pixel] += past * full;
-        (ambient(lights_[l]) ? layers_.skyLeft : layers_.keyLeft)[pixel] += left * full;
-    }
-    if (!mirrors) return;
-    const Eigen::Vector3f normal = rippled(at.normal, at.position + scene_->origin().cast<float>(), look);
-    const Axes own(normal);
-    const Eigen::Vector3f out = own.toLocal(-along);
-    if (out.z() <= 0) return;
-    const Scatter mirror({Eigen::Vector3f::Ones(), look.roughness, 1}, out);
-    const Eigen::Vector3f in = mirror.sample(path.at(mirroring), 0);
-    const Eigen::Vector3f way = own.toWorld(in);
-    if (in.z() <= 0 || way.dot(at.normal) <= 0) return;
-    ++path.rays;
-    SurfacePoint met;
-    if (!scene_->meet(from, way, 0, std::numeric_limits<float>::infinity(), path.time, RayScene::all, camera_.spread(),
-                      met) ||
-        scene_->items()[size_t(met.item)].part != ProofPart::shown)
+/// Rays from places to a light.
+struct ProofRender::Asked {
+    Lanes3 normals;
+    RayPacket rays;  ///< those that are on begin with all places; those below the surface go out
+    Lanes3 light;    ///< irradiance by it
+};
+
+void ProofRender::ask(const ProofLight& light, const Lanes& u, const Lanes& v, Asked& out) const {
+    RayPacket& rays = out.rays;
+    rays.farthest.fill(std::numeric_limits<float>::infinity());
+    const auto* even = std::get_if<SkyLight>(&light);
+    if (even && !even->picture) {
+        // Even light by the cosine: every ray counts as much.
+        rays.alike = false;
+        cosineWays(out.normals, u, v, rays.along);
+        for (int k = 0; k < laneCount; ++k) out.light.set(k, pi * even->strength);
         return;
-    // Schlick's term: water mirrors more at a flat angle.
-    const float flat = std::pow(1 - std::min(1.0F, out.z()), 5.0F);
-    float share = weight * met.opacity * (look.mirror + (1 - look.mirror) * flat);
-    if (look.fade > 0) share *= std::exp2(-std::max(0.0F, (met.position - at.position).dot(at.normal)) / look.fade);
-    layers_.mirrored[pixel].head<3>() += share * lightOf(met, way, path, nullptr);
-    layers_.mirrored[pixel].w() += share;
+    }
+    rays.alike = !even;
+    if (const auto* sun = std::get_if<SunLight>(&light)) {
+        const Axes axes(sun->toSun);
+        Eigen::Matrix3f columns;
+        columns << axes.x, axes.y, axes.z;
+        coneWays(columns, capHeight(sun->diameter), u, v, rays.along);
+        for (int k = 0; k < laneCount; ++k) out.light.set(k, pi * sun->strength);
+    } else {
+        for (int k = 0; k < laneCount; ++k) {
+            const auto i = size_t(k);
+            const auto sample = rays.on[i] ? sampleLight(light, rays.from.at(k), {u[i], v[i]}) : std::nullopt;
+            rays.on[i] = sample ? -1 : 0;
+            if (!sample) continue;
+            rays.along.set(k, sample->direction);
+            rays.farthest[i] = sample->distance;
+            out.light.set(k, sample->light);
+        }
+    }
+    const Lanes cosine = dot(rays.along, out.normals);
+    for (size_t k = 0; k < laneCount; ++k) {
+        if (cosine[k] <= 0) rays.on[k] = 0;
+        out.light.x[k] *= cosine[k], out.light.y[k] *= cosine[k], out.light.z[k] *= cosine[k];
+    }
+}
+
+void ProofRender::catches(std::span<const Caught> places) {
+    if (places.empty()) return;
+    Asked asked;
+    Lanes3 from;
+    LaneMask there{};
+    for (size_t k = 0; k < places.size(); ++k) {
+        const SurfacePoint& at = places[k].at;
+        layers_.caught[places[k].path->pixel] += places[k].weight;
+        from.set(int(k), at.position + RayScene::gap(at.position) * at.normal);
+        asked.normals.set(int(k), at.normal);
+        there[k] = -1;
+    }
+    const Shaded darkened = shaded(from, asked.normals);
+    LaneMask dark;
+    for (size_t k = 0; k < laneCount; ++k) dark[k] = there[k] & (darkened.sky[k] | darkened.key[k]);
+    const float time = places[0].path->time;
+    for (size_t l = 0; l < lights_.size() && dark != LaneMask{}; ++l) {
+        const bool surroundings = ambient(lights_[l]);
+        Lanes u{}, v{};
+        for (size_t k = 0; k < places.size(); ++k) {
+            const Eigen::Vector2f at = places[k].path->at(lightUse(l));
+            u[k] = at.x(), v[k] = at.y();
+        }
+        asked.rays.from = from;
+        asked.rays.on = dark;
+        ask(lights_[l], u, v, asked);
+        const LaneMask counted = asked.rays.on;
+        const Lanes past = scene_->passes(asked.rays, time, RayScene::real);
+        // What nothing can be in the way of needs no ray; it counts all the same.
+        for (size_t k = 0; k < laneCount; ++k)
+            asked.rays.on[k] &= past[k] > 0 ? (surroundings ? darkened.sky : darkened.key)[k] : 0;
+        const Lanes left = scene_->passes(asked.rays, time, RayScene::shown);
+        auto& lights = surroundings ? layers_.skyLight : layers_.keyLight;
+        auto& lefts = surroundings ? layers_.skyLeft : layers_.keyLeft;
+        for (size_t k = 0; k < places.size(); ++k) {
+            if (!counted[k]) continue;
+            Path& path = *places[k].path;
+            path.rays += int(scene_->has(RayScene::real)) - asked.rays.on[k];
+            const Eigen::Vector3f light = places[k].weight * past[k] * asked.light.at(int(k));
+            lights[path.pixel] += light;
+            lefts[path.pixel] += left[k] * light;
+        }
+    }
+    if (scene_->has(RayScene::shown)) mirrors(places);
+}
+
+void ProofRender::mirrors(std::span<const Caught> places) {
+    RayPacket rays;
+    rays.farthest.fill(std::numeric_limits<float>::infinity());
+    Lanes steep{};
+    for (size_t k = 0; k < places.size(); ++k) {
+        const SurfacePoint& at = places[k].at;
+        const CatcherLook& look = options_.catchers[size_t(at.item)];
+        if (!(look.mirror > 0)) continue;
+        const Eigen::Vector3f normal = rippled(at.normal, at.position + scene_->origin().cast<float>(), look);
+        const Axes own(normal);
+        const Eigen::Vector3f out = own.toLocal(-places[k].along);
+        if (out.z() <= 0) continue;
+        const Scatter mirror({Eigen::Vector3f::Ones(), look.roughness, 1}, out);
+        const Eigen::Vector3f in = mirror.sample(places[k].path->at(mirroring));
+        const Eigen::Vector3f way = own.toWorld(in);
+        if (in.z() <= 0 || way.dot(at.normal) <= 0) continue;
+        ++places[k].path->rays;
+        steep[k] = out.z();
+        rays.from.set(int(k), at.position + RayScene::gap(at.position) * at.normal);
+        rays.along.set(int(k), way);
+        rays.on[k] = -1;
+    }
+    if (rays.on == LaneMask{}) return;
+    const auto hits = scene_->meet(rays, places[0].path->time, RayScene::all);
+    std::array<Walk, laneCount> walks;
+    Lanes shares{};
+    size_t count = 0;
+    for (size_t k = 0; k < places.size(); ++k) {
+        if (!rays.on[k] || hits[k].item < 0 || scene_->items()[size_t(hits[k].item)].part != ProofPart::shown) continue;
+        const SurfacePoint& at = places[k].at;
+        const CatcherLook& look = options_.catchers[size_t(at.item)];
+        Walk& w = walks[count];
+        const Eigen::Vector3f way = rays.along.at(int(k));
+        w.begin(*places[k].path,
+                scene_->surfaceAt(hits[k], rays.from.at(int(k)), way, places[k].path->time, camera_.spread()), way);
+        // Schlick's term: water mirrors more at a flat angle.
+        const float flat = std::pow(1 - std::min(1.0F, steep[k]), 5.0F);
+        float share = places[k].weight * w.at.opacity * (look.mirror + (1 - look.mirror) * flat);
+        if (look.fade > 0)
+            share *= std::exp2(-std::max(0.0F, (w.at.position - at.position).dot(at.normal)) / look.fade);
+        shares[count++] = share;
+    }
+    shine({walks.data(), count});
+    for (size_t i = 0; i < count; ++i) {
+        Eigen::Vector4f& sum = layers_.mirrored[walks[i].path->pixel];
+        sum.head<3>() += shares[i] * walks[i].light;
+        sum.w() += shares[i];
+    }
 }
 
 }  // namespace va

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <array>
 #include <functional>
 #include <memory>
+#include <span>
 #include <vector>
 
 #include "base/plane.h"
@@ -80,17 +82,31 @@ class ProofRender {
   private:
     struct Path;
     void addEverywhere(int samples, const Progress* progress);
+    void addStrip(int top, int moment, int from, int to, long& rays);
     void findIdle();
-    [[nodiscard]] int firstSampleAt(int moment, size_t pixel) const;
-    void sample(int x, int y, uint32_t index, float time, const CameraRays& camera, long& rays);
-    [[nodiscard]] Eigen::Vector3f lightOf(const SurfacePoint& first, const Eigen::Vector3f& along, Path& path,
-                                          float* open) const;
-    /// Whether anything that is shown takes a noticeable share of the light from a place.
+    [[nodiscard]] int firstSampleAt(int moment, int x, int y) const;
+    [[nodiscard]] std::optional<CameraRays::Line> lineOf(int x, int y, const Path& path,
+                                                         const CameraRays& camera) const;
+    struct Bundle;
+    struct Caught;
+    /// Follows a bundle to its end, and empties it.
+    void follow(Bundle& bundle, long& rays);
+    struct Walk;
+    /// Light that surfaces send back along the rays that have met them.
+    void shine(std::span<Walk> walks) const;
+    void askLights(std::span<Walk> walks, uint32_t use) const;
+    void goOn(std::span<Walk> walks, int bounce) const;
+    void show(const Walk& walk, float weight, const Eigen::Vector3f& from);
+    /// Whether anything that is shown takes a noticeable share of the light from places.
     struct Shaded {
-        bool sky = false, key = false;
+        LaneMask sky{}, key{};
     };
-    [[nodiscard]] Shaded shaded(const Eigen::Vector3f& place, const Eigen::Vector3f& normal) const;
-    void catches(const SurfacePoint& at, const Eigen::Vector3f& along, float weight, size_t pixel, Path& path);
+    [[nodiscard]] Shaded shaded(const Lanes3& places, const Lanes3& normals) const;
+    void catches(std::span<const Caught> places);
+    /// Irradiance by a light in each direction that it is asked in.
+    struct Asked;
+    void ask(const ProofLight& light, const Lanes& u, const Lanes& v, Asked& out) const;
+    void mirrors(std::span<const Caught> places);
     [[nodiscard]] Eigen::Vector3f sky(const Eigen::Vector3f& from, const Eigen::Vector3f& along, float distance,
                                       float density) const;
 
@@ -101,6 +117,7 @@ class ProofRender {
     ProofFrame frame_;
     ProofOptions options_;
     SampleTable table_;
+    std::array<uint8_t, 4096> firsts_{};  ///< where pixels of a tile begin among the moments
     ProofLayers layers_;
     std::vector<uint8_t> idle_;  ///< pixels that get no more samples; empty = not known yet
     long rays_ = 0;

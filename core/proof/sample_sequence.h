@@ -25,13 +25,18 @@ class SampleSequence {
     explicit SampleSequence(uint32_t seed) : seed_(seed) {}
     /// The point of an index for a purpose: different purposes are independent. Both numbers lie in [0, 1).
     [[nodiscard]] Eigen::Vector2f at(uint32_t index, uint32_t use) const {
+        const auto bits = bitsAt(index, use);
+        return {unit(bits[0]), unit(bits[1])};
+    }
+    /// The same as binary fractions.
+    [[nodiscard]] std::array<uint32_t, 2> bitsAt(uint32_t index, uint32_t use) const {
         const uint32_t seed = hashOf(seed_, use);
         const uint32_t i = scrambled(index, seed);
-        return {unit(scrambled(reversed(i), hashOf(seed, 1))), unit(scrambled(second(i), hashOf(seed, 2)))};
+        return {scrambled(reversed(i), hashOf(seed, 1)), scrambled(second(i), hashOf(seed, 2))};
     }
+    static constexpr float unit(uint32_t x) { return float(int(x >> 8)) * 0x1p-24F; }
 
   private:
-    static constexpr float unit(uint32_t x) { return float(x >> 8) * 0x1p-24F; }
     static constexpr uint32_t reversed(uint32_t x) {
         x = ((x >> 1) & 0x55555555U) | ((x & 0x55555555U) << 1);
         x = ((x >> 2) & 0x33333333U) | ((x & 0x33333333U) << 2);
@@ -74,21 +79,21 @@ class SampleTable {
     SampleTable(uint32_t seed, uint32_t uses)
         : sequence_(seed), seed_(seed), uses_(uses), points_(size_t(uses) * count) {
         for (uint32_t use = 0; use < uses; ++use)
-            for (uint32_t i = 0; i < count; ++i) points_[size_t(use) * count + i] = sequence_.at(i, use);
+            for (uint32_t i = 0; i < count; ++i) points_[size_t(use) * count + i] = sequence_.bitsAt(i, use);
     }
     [[nodiscard]] Eigen::Vector2f at(uint32_t pixel, uint32_t index, uint32_t use) const {
         if (index >= count || use >= uses_) return SampleSequence(hashOf(seed_, pixel)).at(index, use);
         const uint32_t h = hashOf(pixel * 0x9e3779b9U + use * 0x85ebca6bU + seed_);
-        const Eigen::Vector2f& p = points_[size_t(use) * count + index];
-        const float x = p.x() + float(h >> 16) * 0x1p-16F, y = p.y() + float(h & 0xffffU) * 0x1p-16F;
-        return {x >= 1 ? x - 1 : x, y >= 1 ? y - 1 : y};
+        const auto& p = points_[size_t(use) * count + index];
+        // Sums of binary fractions go around by themselves.
+        return {SampleSequence::unit(p[0] + (h & 0xffff0000U)), SampleSequence::unit(p[1] + (h << 16))};
     }
 
   private:
     static constexpr uint32_t count = 256;
     SampleSequence sequence_;
     uint32_t seed_, uses_;
-    std::vector<Eigen::Vector2f> points_;
+    std::vector<std::array<uint32_t, 2>> points_;
 };
 
 }  // namespace va

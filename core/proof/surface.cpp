@@ -54,11 +54,11 @@ class ReflectedTable {
         const SampleSequence sequence(7);
         for (int a = 0; a < size; ++a)
             for (int c = 0; c < size; ++c) {
-                const float cosine = (float(c) + 0.5F) / size,
+                const float cosine = std::max(1e-3F, square(float(c) / (size - 1))),  // closer at grazing angles
                             alpha = std::max(smallestAlpha, square(float(a) / (size - 1)));
                 const Eigen::Vector3f out(std::sqrt(1 - cosine * cosine), 0, cosine);
                 double scale = 0, bias = 0;
-                constexpr int samples = 1024;
+                constexpr int samples = 2048;
                 for (uint32_t i = 0; i < samples; ++i) {
                     const Eigen::Vector3f h = visibleNormal(out, alpha, sequence.at(i, 0));
                     const float outH = out.dot(h);
@@ -73,7 +73,7 @@ class ReflectedTable {
             }
     }
     [[nodiscard]] Reflected at(float cosine, float alpha) const {
-        const float x = std::clamp(cosine * size - 0.5F, 0.0F, float(size - 1)),
+        const float x = std::clamp(std::sqrt(std::max(0.0F, cosine)) * (size - 1), 0.0F, float(size - 1)),
                     y = std::clamp(std::sqrt(alpha) * (size - 1), 0.0F, float(size - 1));
         const int x0 = std::min(int(x), size - 2), y0 = std::min(int(y), size - 2);
         const float fx = x - float(x0), fy = y - float(y0);
@@ -101,6 +101,7 @@ Axes::Axes(const Eigen::Vector3f& n) : z(n) {
 Scatter::Scatter(const SurfaceLook& s, const Eigen::Vector3f& out) : out_(out) {
     static const ReflectedTable table;
     alpha_ = std::max(smallestAlpha, square(std::clamp(s.roughness, 0.0F, 1.0F)));
+    outLambda_ = out.z() > 0 ? lambda(out.z(), alpha_) : 0;
     const float metal = std::clamp(s.metalness, 0.0F, 1.0F);
     f0_ = Eigen::Vector3f::Constant(0.04F * (1 - metal)) + metal * s.base;
     const Reflected once = table.at(out.z(), alpha_);
@@ -111,34 +112,31 @@ Scatter::Scatter(const SurfaceLook& s, const Eigen::Vector3f& out) : out_(out) {
         (f0_ * once.scale + Eigen::Vector3f::Constant(once.bias)).cwiseProduct(facets_).cwiseMin(1);
     base_ = (1 - metal) * s.base.cwiseProduct(Eigen::Vector3f::Ones() - reflected);
     const float a = reflected.sum(), b = base_.sum();
-    facetShare_ = a + b > 0 ? std::clamp(a / (a + b), 0.05F, 1.0F) : 0;
-    if (b <= 0) facetShare_ = 1;
+    // Of wide facets many send light below the surface: the base's directions find the rest more often.
+    facetShare_ = a + b > 0 ? std::clamp(a / (a + b), 0.05F, 1 - alpha_ / 2) : 0;
 }
 
-Eigen::Vector3f Scatter::value(const Eigen::Vector3f& in) const {
-    if (in.z() <= 0 || out_.z() <= 0) return Eigen::Vector3f::Zero();
+Scatter::Towards Scatter::from(const Eigen::Vector3f& in) const {
+    if (in.z() <= 0 || out_.z() <= 0) return {};
     const Eigen::Vector3f h = (in + out_).normalized();
     const float f = fifth(1 - std::clamp(out_.dot(h), 0.0F, 1.0F));
     const Eigen::Vector3f fresnel = f0_ + (Eigen::Vector3f::Ones() - f0_) * f;
-    const float shown = 1 / (1 + lambda(out_.z(), alpha_) + lambda(in.z(), alpha_));
-    const float facet = distribution(h.z(), alpha_) * shown / (4 * out_.z());
-    return facet * fresnel.cwiseProduct(facets_) + base_ * (in.z() / pi);
+    const float facets = distribution(h.z(), alpha_) / (4 * out_.z());
+    const float seen = 1 / (1 + outLambda_ + lambda(in.z(), alpha_));
+    Towards out;
+    out.share = facets * seen * fresnel.cwiseProduct(facets_) + base_ * (in.z() / pi);
+    out.density = facetShare_ * facets / (1 + outLambda_) + (1 - facetShare_) * in.z() / pi;
+    return out;
 }
 
-float Scatter::density(const Eigen::Vector3f& in) const {
-    if (in.z() <= 0 || out_.z() <= 0) return 0;
-    const Eigen::Vector3f h = (in + out_).normalized();
-    const float facet = distribution(h.z(), alpha_) / (4 * out_.z() * (1 + lambda(out_.z(), alpha_)));
-    return facetShare_ * facet + (1 - facetShare_) * in.z() / pi;
-}
-
-Eigen::Vector3f Scatter::sample(const Eigen::Vector2f& u, float lobe) const {
-    if (lobe < facetShare_) {
-        const Eigen::Vector3f h = visibleNormal(out_, alpha_, u);
+Eigen::Vector3f Scatter::sample(const Eigen::Vector2f& u) const {
+    if (u.x() < facetShare_) {
+        const Eigen::Vector3f h = visibleNormal(out_, alpha_, {u.x() / facetShare_, u.y()});
         return 2 * out_.dot(h) * h - out_;
     }
-    const float r = std::sqrt(u.x()), phi = 2 * pi * u.y();
-    return {r * std::cos(phi), r * std::sin(phi), std::sqrt(std::max(1e-6F, 1 - u.x()))};
+    const float v = (u.x() - facetShare_) / (1 - facetShare_);
+    const float r = std::sqrt(v), phi = 2 * pi * u.y();
+    return {r * std::cos(phi), r * std::sin(phi), std::sqrt(std::max(1e-6F, 1 - v))};
 }
 
 }  // namespace va

@@ -30,16 +30,19 @@ class Scatter {
   public:
     /// `out` is the unit direction to the viewer; from below the surface nothing is scattered.
     Scatter(const SurfaceLook& surface, const Eigen::Vector3f& out);
-    /// Reflected share times cosine for light from `in`, per steradian.
-    [[nodiscard]] Eigen::Vector3f value(const Eigen::Vector3f& in) const;
-    /// Density of sample() for a direction, per steradian.
-    [[nodiscard]] float density(const Eigen::Vector3f& in) const;
-    /// A direction that light comes from. `lobe` in [0, 1) chooses between facets and base.
-    [[nodiscard]] Eigen::Vector3f sample(const Eigen::Vector2f& u, float lobe) const;
+    struct Towards {
+        Eigen::Vector3f share = Eigen::Vector3f::Zero();  ///< reflected, times cosine, per steradian
+        float density = 0;                                ///< of sample(), per steradian
+    };
+    /// Of light that comes from `in`.
+    [[nodiscard]] Towards from(const Eigen::Vector3f& in) const;
+    /// A direction that light comes from. The first number chooses between facets and base as well: points that fill
+    /// the square evenly fill both evenly.
+    [[nodiscard]] Eigen::Vector3f sample(const Eigen::Vector2f& u) const;
 
   private:
     Eigen::Vector3f out_;
-    float alpha_;
+    float alpha_, outLambda_;      ///< facets' width; Smith's Λ towards the viewer
     Eigen::Vector3f f0_, facets_;  ///< at normal incidence; share that facets reflect in all, of the once-reflected
     Eigen::Vector3f base_;         ///< matte albedo that is left
     float facetShare_;             ///< how often a facet is sampled
