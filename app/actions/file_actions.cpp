@@ -59,10 +59,14 @@ void MainWindow::makeShotActions() {
     });
 
     add("play", tr("Play or stop"), {}, Qt::Key_Space, "play", [this] { strip_->setPlaying(!strip_->playing()); });
-    add("first", tr("First frame of the range"), {}, Qt::Key_Home, "chevron-first",
+    add("first", tr("First frame of the range"), tr("First"), Qt::Key_Home, "chevron-first",
         [this] { document_.setFrame(document_.shot().range.first); });
-    add("last", tr("Last frame of the range"), {}, Qt::Key_End, "chevron-last",
+    add("last", tr("Last frame of the range"), tr("Last"), Qt::Key_End, "chevron-last",
         [this] { document_.setFrame(document_.shot().range.last); });
+    add("middle", tr("Middle frame of the range"), tr("Middle"), QKeySequence(Qt::CTRL | Qt::Key_Home), {}, [this] {
+        const FrameRange& range = document_.shot().range;
+        document_.setFrame(range.first + (range.last - range.first) / 2);
+    });
     add("stepBack", tr("One frame back"), {}, Qt::Key_Left, "step-back",
         [this] { document_.setFrame(document_.frame() - 1); });
     add("stepForward", tr("One frame on"), {}, Qt::Key_Right, "step-forward",

@@ -52,9 +52,40 @@ void ProofEdits::removePosts() {
 
 void ProofEdits::measureShadow(const Eigen::Vector2d& lit, const Eigen::Vector2d& shaded) {
     apply(tr("Measure shadow"), [&](const Shot& shot) {
-        const auto plate = openPlate(shot.plateSpec, shot.overrides);
-        return withShadowMeasured(shot, document_.frame(), plate->colours(document_.frame()), lit, shaded);
+        return withShadowMeasured(shot, document_.frame(), frameInHand(shot), lit, shaded);
     });
+}
+
+Picture ProofEdits::frameInHand(const Shot& shot) const {
+    return openPlate(shot.plateSpec, shot.overrides)->colours(document_.frame());
+}
+
+void ProofEdits::markSkySpot(const Eigen::Vector2d& spot) {
+    skySpot_ = spot;
+    Q_EMIT changed();
+}
+
+void ProofEdits::turnSkySpotTo(const Eigen::Vector2d& pixel) {
+    if (document_.shot().proof.sky.picture.empty() || !skySpot_)
+        return Q_EMIT document_.troubled(
+            tr("No spot is marked in the sky picture. Choose a picture under Sky and click something in it that the "
+               "plate shows too."));
+    apply(tr("Turn the sky to a spot"),
+          [&](const Shot& shot) { return withSkyTurned(shot, *skySpot_, document_.frame(), pixel); });
+}
+
+void ProofEdits::pickSkyColour(const Eigen::Vector2d& grey) {
+    apply(tr("Pick the sky's colour"), [&](const Shot& shot) { return withSkyColour(shot, frameInHand(shot), grey); });
+}
+
+void ProofEdits::measureHaze(const Eigen::Vector2d& near, const Eigen::Vector2d& far) {
+    apply(tr("Measure haze"),
+          [&](const Shot& shot) { return withHazeMeasured(shot, document_.frame(), frameInHand(shot), near, far); });
+}
+
+void ProofEdits::holdSun(bool held) {
+    sunHeld_ = held;
+    Q_EMIT changed();
 }
 
 void ProofEdits::sunFromPlace() {

@@ -30,6 +30,18 @@ class ProofEdits : public QObject {
     void northFromSun();
     /// Turns the sky picture until its brightest spot has the sun's direction over the ground.
     void skyToSun();
+    /// A spot of the sky picture, 0..1 right and down, that is looked for in the plate.
+    void markSkySpot(const Eigen::Vector2d& spot);
+    [[nodiscard]] const std::optional<Eigen::Vector2d>& skySpot() const { return skySpot_; }
+    /// Turns the sky picture until its marked spot lies where the frame in hand shows a pixel.
+    void turnSkySpotTo(const Eigen::Vector2d& pixel);
+    /// The colour of the sky's light from a grey spot in shadow.
+    void pickSkyColour(const Eigen::Vector2d& grey);
+    /// Haze from two dark spots, one near and one far.
+    void measureHaze(const Eigen::Vector2d& near, const Eigen::Vector2d& far);
+    /// Somebody turns the sun right now: the plate shows what it does to a post.
+    void holdSun(bool held);
+    [[nodiscard]] bool sunHeld() const { return sunHeld_; }
     /// What the selected thing is for the proof.
     void setPart(ProofPart part);
     /// Turns the selected lamp to the other selected thing, or to the thing nearest to it.
@@ -46,9 +58,12 @@ class ProofEdits : public QObject {
 
   private:
     void apply(const QString& name, const std::function<Shot(const Shot&)>& how);
+    [[nodiscard]] Picture frameInHand(const Shot& shot) const;
     Document& document_;
     Background background_;
     QString report_;
+    std::optional<Eigen::Vector2d> skySpot_;
+    bool sunHeld_ = false;
 };
 
 }  // namespace va

@@ -144,6 +144,14 @@ ProofLive::Shown ProofLive::of(int frame) const { return results_->of(frame); }
 
 bool ProofLive::finished() const { return results_->whole(of(document_.frame())); }
 
+std::map<int, std::shared_ptr<const DisplayPicture>> ProofLive::kept() const {
+    const std::lock_guard lock(results_->mutex);
+    std::map<int, std::shared_ptr<const DisplayPicture>> out;
+    for (const auto& [frame, shown] : results_->pictures)
+        if (results_->whole(shown)) out[frame] = shown.picture;
+    return out;
+}
+
 int ProofLive::framesKept() const {
     const std::lock_guard lock(results_->mutex);
     return int(std::count_if(results_->pictures.begin(), results_->pictures.end(),
@@ -231,10 +239,11 @@ void ProofLive::renderFrames(const std::vector<int>& frames) {
                 const auto post = [&](const ProofRender& render, bool coarse) {
                     const PlateTraits traits = worker->traits.value_or(PlateTraits());
                     const Plane<float> small = coarse && !front.empty() ? everyFourth(front) : Plane<float>();
-                    const ComposeOptions options = composeOptionsOf(shot, frame, traits,
-                                                                    front.empty() ? nullptr
-                                                                    : coarse      ? &small
-                                                                                  : &front);
+                    ComposeOptions options = composeOptionsOf(shot, frame, traits,
+                                                              front.empty() ? nullptr
+                                                              : coarse      ? &small
+                                                                            : &front);
+                    if (coarse) options.step = coarseStep;
                     const Picture picture =
                         composed(coarse ? everyFourth(stored) : stored, encoding, render.layers(), options);
                     results->put(frame, {shown(picture, encoding), coarse ? 0 : render.layers().samples}, range);

@@ -49,6 +49,8 @@ class ProofLive : public QObject {
     void stopRange();
     [[nodiscard]] bool renderingRange() const { return range_ && background_.running(); }
     [[nodiscard]] int framesKept() const;
+    /// Whole pictures by frame.
+    [[nodiscard]] std::map<int, std::shared_ptr<const DisplayPicture>> kept() const;
 
   Q_SIGNALS:
     void changed();

@@ -113,6 +113,28 @@ StickPanel::StickPanel(Document& document, SlipWatch& slip, QWidget* parent)
     });
 }
 
+namespace {
+
+/// Rec. 709 luma of what is displayed.
+Luma lumaOf(const DisplayPicture& p) {
+    Luma out(p.width, p.height);
+    for (size_t i = 0; i < p.data.size(); ++i) {
+        const uint32_t c = p.data[i];
+        out.data[i] = 0.2126F * float(c >> 16 & 255U) + 0.7152F * float(c >> 8 & 255U) + 0.0722F * float(c & 255U);
+    }
+    return out;
+}
+
+}  // namespace
+
+void StickPanel::setProof(const ProofLive* live) {
+    proof_ = live;
+    connect(live, &ProofLive::changed, this, [this] {
+        const size_t now = proof_->on() && !proof_->renderingRange() ? proof_->kept().size() : 0;
+        if ((now > 1 ? now : 0) != ofProof_) ask();
+    });
+}
+
 void StickPanel::showEvent(QShowEvent*) { ask(); }
 
 void StickPanel::judge(const Eigen::Vector3d& place, const Eigen::Vector3d& normal) {
@@ -146,12 +168,23 @@ void StickPanel::cut() {
     } else {
         spot = footOf(shot, thing->id);
     }
+    auto kept = proof_ && proof_->on() && !proof_->renderingRange() ? proof_->kept() : decltype(proof_->kept())();
+    if (kept.size() < 2) kept.clear();
+    ofProof_ = kept.size();
     const QString name = pointed_ ? tr("The place pointed at") : QString::fromStdString(thing->name);
     const auto foot = spot.place(document_.frame());
     const double slip = foot ? slip_.slipAt(*foot) : -1;
     const auto made = std::make_shared<StickStrip>();
     background_.start(
-        [snapshot, spot, made, frame = document_.frame()](Progress& progress) {
+        [snapshot, spot, made, kept, frame = document_.frame()](Progress& progress) {
+            if (!kept.empty()) {
+                std::vector<int> frames;
+                for (const auto& [f, picture] : kept) frames.push_back(f);
+                *made = stickStrip(
+                    *snapshot, spot, frames, [&](int f) { return lumaOf(*kept.at(f)); },
+                    kept.contains(frame) ? std::optional(frame) : std::nullopt, progress);
+                return;
+            }
             const auto source = openPlate(snapshot->plateSpec, choicesForOpening(snapshot->overrides));
             *made = stickStrip(
                 *snapshot, spot, snapshot->frames(), [&](int f) { return source->luma(f); }, frame, progress);
@@ -162,6 +195,7 @@ void StickPanel::cut() {
             if (end != Background::End::done) return;
             pictures_->show(made);
             QString words = QStringLiteral("%1: %2").arg(name, QString::fromStdString(made->sentence));
+            if (ofProof_ > 0) words += " " + tr("Cut from %n frames of the proof.", nullptr, int(ofProof_));
             if (slip >= 0) words += tr(" Expected slip %1 px.").arg(slip, 0, 'f', 2);
             words_->setText(words);
         });

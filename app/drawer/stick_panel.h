@@ -7,6 +7,7 @@
 
 #include "document/background.h"
 #include "document/document.h"
+#include "document/proof_live.h"
 #include "document/slip_watch.h"
 #include "workflow/stick_strip.h"
 
@@ -38,6 +39,8 @@ class StickPanel : public QFrame {
     StickPanel(Document& document, SlipWatch& slip, QWidget* parent = nullptr);
     /// Judges a place of the world instead of the selected thing, until another thing is selected.
     void judge(const Eigen::Vector3d& place, const Eigen::Vector3d& normal);
+    /// With it the strip is cut from the proof where a range of that is in memory.
+    void setProof(const ProofLive* live);
     [[nodiscard]] const StickStrip* strip() const { return pictures_->strip(); }
     [[nodiscard]] QString sentence() const { return words_->text(); }
     [[nodiscard]] bool busy() const { return background_.running() || wait_.isActive(); }
@@ -54,8 +57,10 @@ class StickPanel : public QFrame {
     QLabel* words_;
     Background background_;
     QTimer wait_;
+    const ProofLive* proof_ = nullptr;
     bool again_ = false;
     int shownThing_ = 0;
+    size_t ofProof_ = 0;  ///< frames of the proof that the strip is cut from
     std::optional<std::pair<Eigen::Vector3d, Eigen::Vector3d>> pointed_;
 };
 

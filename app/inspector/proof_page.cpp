@@ -8,6 +8,7 @@
 #include <QStandardPaths>
 #include <cmath>
 
+#include "inspector/sky_thumb.h"
 #include "workflow/proof_work.h"
 
 namespace va {
@@ -24,7 +25,7 @@ ProofPage::ProofPage(const PageContext& context)
     buildSky(context);
     buildThing(context);
     buildFront();
-    buildLook();
+    buildLook(context);
     buildPlace(context);
     buildOutput();
     connect(&live_, &ProofLive::changed, this, &ProofPage::refreshLive);
@@ -81,7 +82,7 @@ QCheckBox* ProofPage::toggle(const char* name, const QString& words, const std::
     return box;
 }
 
-void ProofPage::buildView(const PageContext&) {
+void ProofPage::buildView(const PageContext& context) {
     words_ = note();
     words_->setObjectName("proofWords");
     look_ = choice(tr("Show"), {tr("Proof"), tr("Plate"), tr("Wipe"), tr("Difference")});
@@ -91,6 +92,16 @@ void ProofPage::buildView(const PageContext&) {
     wipe_->setAccessibleName(tr("Where the wipe stands"));
     wipe_->setRange(0, 1000);
     insert(wipe_);
+    auto* jumps = new QWidget;
+    auto* line = new QHBoxLayout(jumps);
+    line->setContentsMargins(0, 0, 0, 0);
+    for (const char* name : {"first", "middle", "last"}) {
+        auto* button = new QPushButton(context.actions[QLatin1String(name)]->iconText());
+        button->setToolTip(context.actions[QLatin1String(name)]->toolTip());
+        connect(button, &QPushButton::clicked, context.actions[QLatin1String(name)], &QAction::trigger);
+        line->addWidget(button);
+    }
+    insert(jumps);
     keep_ = new QPushButton;
     keep_->setObjectName("proofKeep");
     keep_->setToolTip(tr("Renders the work range into memory: playback then shows the proof at the plate's rate"));
@@ -130,6 +141,7 @@ void ProofPage::buildSun(const PageContext& context) {
     layout->addWidget(dial_);
     layout->addWidget(side, 1);
     insert(line);
+    connect(dial_, &SunDial::held, this, [this](bool held) { edits_.holdSun(held); });
     connect(dial_, &SunDial::turned, this, [this](const Eigen::Vector3d& to) { edits_.setSun(to); });
     setting("/sun/strength");
     setting("/sun/diameter");
@@ -147,7 +159,14 @@ void ProofPage::buildSky(const PageContext& context) {
         tr("A picture of all directions, twice as wide as high; it lights the things and shows in mirrors"));
     insert(file);
     setting("/sky/turn");
-    buttons({context.actions["skyToSun"]});
+    auto* thumb = new SkyThumb;
+    insert(thumb);
+    connect(thumb, &SkyThumb::marked, this, [this](const Eigen::Vector2d& spot) { edits_.markSkySpot(spot); });
+    const auto showThumb = [this, thumb] { thumb->show(document_.shot().proof.sky.picture, edits_.skySpot()); };
+    connect(&edits_, &ProofEdits::changed, thumb, showThumb);
+    refreshers_.emplace_back(showThumb);
+    buttons({context.actions["skyToSun"], context.actions["skySpotTool"]});
+    buttons({context.actions["greyTool"]});
     connect(file, &QPushButton::clicked, this, [this] {
         if (!document_.shot().proof.sky.picture.empty())
             return edits_.change(tr("Remove sky picture"), [](ProofSpec& p) { p.sky.picture.clear(); });
@@ -179,11 +198,11 @@ void ProofPage::buildCatchers(const PageContext& context) {
 
 void ProofPage::buildThing(const PageContext& context) {
     caption(tr("Selected thing"), Fold::closed);
-    QComboBox* part = choice(tr("Is"), {tr("shown"), tr("a catcher"), tr("a stand-in"), tr("left out")});
+    QComboBox* part = choice(tr("Is"), {tr("shown"), tr("a catcher"), tr("a stand-in"), tr("left out"), tr("a pane")});
     part->setObjectName("proofPart");
     part->setToolTip(
         tr("A catcher receives shadow and reflection without being seen; a stand-in hides what lies behind "
-           "it"));
+           "it; a pane shifts it, as glass does, by how light its picture is"));
     NumberField* rough = number(tr("Roughness"), 2, {});
     rough->setObjectName("proofRoughness");
     NumberField* metal = number(tr("Metalness"), 2, {});
@@ -192,34 +211,45 @@ void ProofPage::buildThing(const PageContext& context) {
     glow->setObjectName("proofGlow");
     NumberField* mirror = number(tr("Mirror"), 2, {});
     mirror->setObjectName("proofThingMirror");
+    NumberField* edge = number(tr("Soft border"), 3, tr("units"));
+    edge->setObjectName("proofThingEdge");
+    edge->setToolTip(tr("Width over which a catcher fades to its border, where the real surface ends"));
+    NumberField* shift = number(tr("Shift"), 1, tr("px"));
+    shift->setObjectName("proofThingShift");
+    shift->setToolTip(tr("Of a pane: for a slope from black to white over a tenth of its width"));
     buttons({context.actions["chromeBall"], context.actions["greyBall"]});
     buttons({context.actions["aimLight"]});
     connect(part, &QComboBox::activated, this, [this](int i) { edits_.setPart(ProofPart(i)); });
-    const auto value = [this](NumberField* field, const QString& name, double high,
+    const auto value = [this](NumberField* field, const QString& name, double low, double high,
                               const std::function<void(ProofRole&, double)>& set) {
-        connect(field, &NumberField::edited, this, [this, name, high, set](double v) {
+        connect(field, &NumberField::edited, this, [this, name, low, high, set](double v) {
             const int id = document_.selectedThing();
             if (id == 0) return;
-            if (v < 0 || v > high)
-                Q_EMIT document_.troubled(tr("%1 must be between %2 and %3.").arg(name).arg(0).arg(high));
+            if (v < low || v > high)
+                Q_EMIT document_.troubled(tr("%1 must be between %2 and %3.").arg(name).arg(low).arg(high));
             else edits_.change(name, [&](ProofSpec& p) { set(p.roleOf(id), v); });
             refresh();
         });
     };
-    value(rough, tr("Roughness"), 1, [](ProofRole& r, double v) { r.roughness = v; });
-    value(metal, tr("Metalness"), 1, [](ProofRole& r, double v) { r.metalness = v; });
-    value(glow, tr("Glow"), 1e4, [](ProofRole& r, double v) { r.glow = v; });
-    value(mirror, tr("Mirror"), 1, [](ProofRole& r, double v) { r.catches.mirror = v; });
+    value(rough, tr("Roughness"), 0, 1, [](ProofRole& r, double v) { r.roughness = v; });
+    value(metal, tr("Metalness"), 0, 1, [](ProofRole& r, double v) { r.metalness = v; });
+    value(glow, tr("Glow"), 0, 1e4, [](ProofRole& r, double v) { r.glow = v; });
+    value(mirror, tr("Mirror"), 0, 1, [](ProofRole& r, double v) { r.catches.mirror = v; });
+    value(edge, tr("Soft border"), 0, 1e6, [](ProofRole& r, double v) { r.catches.edge = v; });
+    value(shift, tr("Shift"), -1e4, 1e4, [](ProofRole& r, double v) { r.shift = v; });
     refreshers_.emplace_back([=, this] {
         const Thing* t = document_.shot().thing(document_.selectedThing());
         const ProofRole plain, *own = t ? document_.shot().proof.role(t->id) : nullptr, &role = own ? *own : plain;
-        for (QWidget* w : std::initializer_list<QWidget*>{part, rough, metal, glow, mirror})
-            w->setEnabled(t != nullptr);
+        for (QWidget* w : std::initializer_list<QWidget*>{part, rough, metal, glow}) w->setEnabled(t != nullptr);
+        for (QWidget* w : {mirror, edge}) w->setEnabled(t && role.part == ProofPart::catcher);
+        shift->setEnabled(t && role.part == ProofPart::pane);
         part->setCurrentIndex(int(role.part));
         rough->setValue(role.roughness.value_or(1));
         metal->setValue(role.metalness.value_or(0));
         glow->setValue(role.glow);
         mirror->setValue(role.catches.mirror);
+        edge->setValue(role.catches.edge);
+        shift->setValue(role.shift);
     });
 }
 
@@ -299,7 +329,7 @@ void ProofPage::buildFront() {
     });
 }
 
-void ProofPage::buildLook() {
+void ProofPage::buildLook(const PageContext& context) {
     caption(tr("Look"), Fold::closed);
     toggle("proofMotionBlur", tr("Motion blur"), [](ProofSpec& p) -> bool& { return p.look.motionBlur; });
     setting("/look/shutter")->setToolTip(tr("Share of a frame's time; 0 = as the solve found it, else half"));
@@ -315,6 +345,10 @@ void ProofPage::buildLook() {
     setting("/look/focus_distance");
     setting("/look/haze")->setToolTip(tr("Distance in which half of a thing's colour is gone; 0 = none"));
     colour(tr("Haze"), "/look/haze_red", "/look/haze_green", "/look/haze_blue");
+    buttons({context.actions["hazeTool"]});
+    caption(tr("Colour fringe"), Fold::closed);
+    for (const char* path : {"/look/fringe_red", "/look/fringe_blue"})
+        setting(path)->setToolTip(tr("Px further out than green at the plate's corners, as the lens shows it"));
 }
 
 void ProofPage::buildPlace(const PageContext& context) {

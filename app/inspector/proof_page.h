@@ -28,7 +28,7 @@ class ProofPage : public Page {
     void buildCatchers(const PageContext& context);
     void buildThing(const PageContext& context);
     void buildFront();
-    void buildLook();
+    void buildLook(const PageContext& context);
     void buildPlace(const PageContext& context);
     void buildOutput();
     /// The field shows and edits one number of the table.

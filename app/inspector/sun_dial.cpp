@@ -93,7 +93,12 @@ void SunDial::paintEvent(QPaintEvent*) {
 }
 
 void SunDial::mousePressEvent(QMouseEvent* event) {
-    if (event->button() == Qt::LeftButton) Q_EMIT turned(directionAt(event->position()));
+    if (event->button() != Qt::LeftButton) return;
+    Q_EMIT held(true);
+    Q_EMIT turned(directionAt(event->position()));
+}
+void SunDial::mouseReleaseEvent(QMouseEvent* event) {
+    if (event->button() == Qt::LeftButton) Q_EMIT held(false);
 }
 void SunDial::mouseMoveEvent(QMouseEvent* event) {
     if (event->buttons() & Qt::LeftButton) Q_EMIT turned(directionAt(event->position()));

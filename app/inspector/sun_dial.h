@@ -22,11 +22,14 @@ class SunDial : public QWidget {
 
   Q_SIGNALS:
     void turned(const Eigen::Vector3d& toSun);
+    /// The mouse takes the sun, or lets it go.
+    void held(bool held);
 
   protected:
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
 
   private:
     [[nodiscard]] QPointF middle() const { return {width() / 2.0, height() / 2.0}; }

@@ -162,6 +162,7 @@ void MainWindow::makeLayout() {
     inspector_->features().setCanvas(&plate_->canvas());
     views_->setFlip(new FlipView(document_));
     drawer_ = new Drawer(document_, edits_, layoutEdits_, slip_);
+    drawer_->stick()->setProof(&proofLive_);
     const int part = QSettings().value("view/drawer", -1).toInt();
     drawer_->hide();
     views_->setDrawer(drawer_);
@@ -231,10 +232,10 @@ void MainWindow::refresh() {
     const bool paths = !document_.selectedPaths().isEmpty();
     const bool thing = document_.selectedThing() != 0;
     for (const char* n :
-         {"stance",      "stand",      "lie",        "faceTheCamera", "thingQuarter", "settle", "bottomToSurface", "hairOff",
-          "snapFeature", "snapAnchor", "snapEdge",   "alongFeatures", "rePlace",      "rePlaceKeep",     "rePlacePlane",
-          "neighbours",  "hangWorld",  "hangCamera", "hangMover",     "hangPatch",    "copyPlace",       "pastePlace",
-          "fileSize",    "setKey",     "removeKey",  "copyKeys",      "group",        "flipBook"})
+         {"stance",       "stand",       "lie",        "faceTheCamera", "thingQuarter",  "settle",    "bottomToSurface",
+          "hairOff",      "snapFeature", "snapAnchor", "snapEdge",      "alongFeatures", "rePlace",   "rePlaceKeep",
+          "rePlacePlane", "neighbours",  "hangWorld",  "hangCamera",    "hangMover",     "hangPatch", "copyPlace",
+          "pastePlace",   "fileSize",    "setKey",     "removeKey",     "copyKeys",      "group",     "flipBook"})
         actions_[n]->setEnabled(thing);
     actions_["pasteKeys"]->setEnabled(thing && layoutEdits_.hasCopiedKeys());
     for (const char* n : {"setAside", "bringBack", "anchor"}) actions_[n]->setEnabled(paths);

@@ -27,7 +27,7 @@ QMenuBar* MainWindow::makeMenus() {
               "", "copyCamera", "copyCameraRange", "copyVerdict", "", "search"});
     QMenu* shot = bar->addMenu(tr("&Shot"));
     fillMenu(shot, {"match", "track", "solve", "cancel", ""});
-    fillMenu(shot->addMenu(tr("Play")), {"play", "stepBack", "stepForward", "first", "last"});
+    fillMenu(shot->addMenu(tr("Play")), {"play", "stepBack", "stepForward", "first", "middle", "last"});
     fillMenu(shot, {"", "setIn", "setOut", "keepBeforeCut", "keepAfterCut"});
     QMenu* view = bar->addMenu(tr("&View"));
     fillMenu(view, {"plateOnly", "both", "sceneOnly", "inset", "", "fit", "fullSize", "holdStill", "showFeatures", ""});
@@ -35,9 +35,9 @@ QMenuBar* MainWindow::makeMenus() {
              {"orbit", "top", "front", "side", "lensView", "", "frameScene", "frameSelection", "cloudColour"});
     fillMenu(view->addMenu(tr("Drawer")), {"drawer", "", "table", "curves", "things", "stick", "prune", "log"});
     fillMenu(view, {"", "theme"});
-    fillMenu(view->addMenu(tr("Tools")),
-             {"selectTool", "lassoTool", "handTool", "maskTool", "patchTool", "edgeTool", "uprightTool", "horizonTool",
-              "groundEdgeTool", "photoTool", "placeTool", "postTool", "shadowTool"});
+    fillMenu(view->addMenu(tr("Tools")), {"selectTool", "lassoTool", "handTool", "maskTool", "patchTool", "edgeTool",
+                                          "uprightTool", "horizonTool", "groundEdgeTool", "photoTool", "placeTool",
+                                          "postTool", "shadowTool", "greyTool", "hazeTool", "skySpotTool"});
     makeStepMenu(bar->addMenu(tr("S&tep")));
     QMenu* help = bar->addMenu(tr("&Help"));
     fillMenu(help, {"search"});
@@ -211,8 +211,8 @@ void MainWindow::makeStepMenu(QMenu* menu) {
           "cleanView",
           "thingsLook"}},
         {tr("Proof actions"),
-         {"flipProof", "", "postTool", "removePosts", "sunFromPlace", "northFromSun", "skyToSun", "aimLight", "",
-          "shadowTool", "removeShadow", "", "chromeBall", "greyBall"}}};
+         {"flipProof", "", "postTool", "removePosts", "sunFromPlace", "northFromSun", "skyToSun", "skySpotTool",
+          "greyTool", "aimLight", "", "shadowTool", "removeShadow", "hazeTool", "", "chromeBall", "greyBall"}}};
     for (const auto& [name, actions] : parts) fillMenu(menu->addMenu(name), actions);
 }
 

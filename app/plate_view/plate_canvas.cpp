@@ -8,10 +8,12 @@
 #include <cmath>
 
 #include "base/error.h"
+#include "document/proof_edits.h"
 #include "plate_view/overlays/check_points_overlay.h"
 #include "plate_view/overlays/level_overlay.h"
 #include "plate_view/overlays/notices.h"
 #include "plate_view/overlays/photo_overlay.h"
+#include "plate_view/overlays/post_shadow.h"
 #include "plate_view/overlays/slip_overlay.h"
 #include "plate_view/tools/edge_tool.h"
 #include "plate_view/tools/mask_tool.h"
@@ -322,6 +324,7 @@ void PlateCanvas::paintEvent(QPaintEvent*) {
         drawLensGrid(painter, *lens, shot.plate.width, shot.plate.height,
                      [this](const Eigen::Vector2d& p) { return fromPixel(p.x(), p.y()); });
     if (!drawProof(painter, target)) drawThings(painter);
+    if (proofEdits_ && proofEdits_->sunHeld()) drawPostShadow(painter, *this, document_);
     if (clean_) return;
     const bool free = shot.solve->hasDepth();
     if (look_.errorMap && free) errorMap_.paint(painter, *this, document_);
@@ -403,6 +406,7 @@ void PlateCanvas::drawPhoto(QPainter& painter) {
 void PlateCanvas::setProof(ProofEdits* edits, ProofLive* live) {
     proofEdits_ = edits, proof_ = live;
     if (live) connect(live, &ProofLive::changed, this, qOverload<>(&QWidget::update));
+    if (edits) connect(edits, &ProofEdits::changed, this, qOverload<>(&QWidget::update));
 }
 
 bool PlateCanvas::drawProof(QPainter& painter, const QRectF& target) {

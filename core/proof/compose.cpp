@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <optional>
 
 #include "base/parallel.h"
 #include "media/display_transform.h"
@@ -99,19 +100,86 @@ float keyed(const PlateKey& key, const Eigen::Vector3f& display) {
     return key.invert ? 1 - in : in;
 }
 
+namespace {
+
+/// What the insert does to each pixel, with the lens's fringe: red and blue are read from a little further in, between
+/// pixels; without one nothing is read between pixels.
+class Insert {
+  public:
+    Insert(const ProofLayers& l, const ComposeOptions& o, int plateWidth, int plateHeight) : l_(l), o_(o) {
+        middle_ = {float(o.left) + float(plateWidth - 1) / 2, float(o.top) + float(plateHeight - 1) / 2};
+        const float corner = std::hypot(float(plateWidth), float(plateHeight)) / 2;
+        in_ = Eigen::Vector2f(float(o.look.fringeRed), float(o.look.fringeBlue)) / (corner * o.step);
+        fringe_ = o.look.fringeRed != 0 || o.look.fringeBlue != 0;
+    }
+    /// Nothing where the plate stays as it is.
+    [[nodiscard]] std::optional<Mixed> at(int x, int y) const {
+        const size_t i = index(x, y);
+        if (!fringe_) return l_.touched(i) ? std::optional(mixedAt(l_, i, o_)) : std::nullopt;
+        const auto red = between(x, y, in_.x()), blue = between(x, y, in_.y());
+        if (!red && !blue && !l_.touched(i)) return std::nullopt;
+        const Mixed none{Eigen::Vector3f::Zero(), Eigen::Vector3f::Ones(), 0};
+        Mixed out = l_.touched(i) ? mixedAt(l_, i, o_) : none;
+        const Mixed r = red.value_or(none), b = blue.value_or(none);
+        out.added[0] = r.added[0], out.left[0] = r.left[0];
+        out.added[2] = b.added[2], out.left[2] = b.left[2];
+        return out;
+    }
+
+  private:
+    [[nodiscard]] size_t index(int x, int y) const { return size_t(y) * size_t(l_.width) + size_t(x); }
+    [[nodiscard]] std::optional<Mixed> between(int x, int y, float share) const {
+        const float u = float(x) - share * (float(x) - middle_.x()), v = float(y) - share * (float(y) - middle_.y());
+        const int x0 = int(std::floor(u)), y0 = int(std::floor(v));
+        Mixed sum{Eigen::Vector3f::Zero(), Eigen::Vector3f::Zero(), 0};
+        bool any = false;
+        for (int k = 0; k < 4; ++k) {
+            const int cx = std::clamp(x0 + (k & 1), 0, l_.width - 1), cy = std::clamp(y0 + (k >> 1), 0, l_.height - 1);
+            const float w =
+                ((k & 1) ? u - float(x0) : 1 - u + float(x0)) * ((k >> 1) ? v - float(y0) : 1 - v + float(y0));
+            if (!l_.touched(index(cx, cy))) {
+                sum.left += Eigen::Vector3f::Constant(w);
+                continue;
+            }
+            const Mixed m = mixedAt(l_, index(cx, cy), o_);
+            sum.added += w * m.added, sum.left += w * m.left, sum.covered += w * m.covered;
+            any = any || w > 0;
+        }
+        return any ? std::optional(sum) : std::nullopt;
+    }
+    const ProofLayers& l_;
+    const ComposeOptions& o_;
+    Eigen::Vector2f middle_, in_;
+    bool fringe_ = false;
+};
+
+/// The plate as panes shift it.
+Eigen::Vector4f shiftedPlate(const Picture& plate, float x, float y) {
+    x = std::clamp(x, 0.0F, float(plate.width - 1)), y = std::clamp(y, 0.0F, float(plate.height - 1));
+    const int x0 = std::min(int(x), std::max(0, plate.width - 2)), y0 = std::min(int(y), std::max(0, plate.height - 2));
+    const float fx = x - float(x0), fy = y - float(y0);
+    const auto c = [&](int u, int v) {
+        return Eigen::Vector4f(
+            Eigen::Map<const Eigen::Vector4f>(plate.at(std::min(u, plate.width - 1), std::min(v, plate.height - 1))));
+    };
+    return (1 - fy) * ((1 - fx) * c(x0, y0) + fx * c(x0 + 1, y0)) +
+           fy * ((1 - fx) * c(x0, y0 + 1) + fx * c(x0 + 1, y0 + 1));
+}
+
+}  // namespace
+
 Picture insertOf(const ProofLayers& l, const ComposeOptions& o) {
     Picture out(l.width, l.height);
+    const Insert insert(l, o, l.width - 2 * o.left, l.height - 2 * o.top);
     parallelRanges(l.height, 16, [&](int begin, int end) {
         for (int y = begin; y < end; ++y)
             for (int x = 0; x < l.width; ++x) {
-                const size_t i = size_t(y) * size_t(l.width) + size_t(x);
+                const auto m = insert.at(x, y);
+                if (!m) continue;
                 float* c = out.at(x, y);
-                if (!l.touched(i)) continue;
-                const Mixed m = mixedAt(l, i, o);
                 const float before = 1 - frontAt(o, x, y);
-                const float left = m.left.mean();
-                for (int k = 0; k < 3; ++k) c[k] = before * m.added[k];
-                c[3] = before * (1 - left);
+                for (int k = 0; k < 3; ++k) c[k] = before * m->added[k];
+                c[3] = before * (1 - m->left.mean());
             }
     });
     return out;
@@ -119,6 +187,7 @@ Picture insertOf(const ProofLayers& l, const ComposeOptions& o) {
 
 Picture composed(const Picture& plate, PictureEncoding encoding, const ProofLayers& l, const ComposeOptions& o) {
     Picture out(l.width, l.height);
+    const Insert insert(l, o, plate.width, plate.height);
     parallelRanges(l.height, 16, [&](int begin, int end) {
         for (int y = begin; y < end; ++y)
             for (int x = 0; x < l.width; ++x) {
@@ -126,21 +195,29 @@ Picture composed(const Picture& plate, PictureEncoding encoding, const ProofLaye
                 float* c = out.at(x, y);
                 const int px = std::clamp(x - o.left, 0, plate.width - 1),
                           py = std::clamp(y - o.top, 0, plate.height - 1);
-                const float* p = plate.at(px, py);
-                std::copy(p, p + 4, c);
+                Eigen::Vector4f p = Eigen::Map<const Eigen::Vector4f>(plate.at(px, py));
                 const float before = 1 - frontAt(o, x, y);
-                if (!l.touched(i) || before <= 0) continue;
-                const Mixed m = mixedAt(l, i, o);
+                const auto m = before > 0 ? insert.at(x, y) : std::nullopt;
+                if (m && !l.shifted.empty() && l.shifted[i].z() > 0) {
+                    const Eigen::Vector2f shift = l.shifted[i].head<2>() / l.shifted[i].z();
+                    const float covered = std::min(1.0F, l.shifted[i].z() / float(std::max(1, l.samples)));
+                    p += covered *
+                         (shiftedPlate(plate, float(px) + shift.x() / o.step, float(py) + shift.y() / o.step) - p);
+                }
+                std::copy_n(p.data(), 4, c);
+                if (!m) continue;
                 for (int k = 0; k < 3; ++k) {
                     const float light = lightOf(p[k], encoding);
-                    float v = storedOf(m.added[k] + m.left[k] * light, encoding);
+                    float v = storedOf(m->added[k] + m->left[k] * light, encoding);
                     // The plate's own grain goes on where the plate is left.
-                    if (o.grainSigma[k] > 0 && m.covered > 0)
-                        v += m.covered * o.grainSigma[k] * grainAt(x - o.left, y - o.top, k, o.seed, o.grainSize);
+                    if (o.grainSigma[k] > 0 && m->covered > 0)
+                        v += m->covered * o.grainSigma[k] * grainAt(x - o.left, y - o.top, k, o.seed, o.grainSize);
                     if (encoding != PictureEncoding::linear) v = std::clamp(v, 0.0F, 1.0F);
-                    c[k] = before < 1 ? storedOf(before * lightOf(v, encoding) + (1 - before) * light, encoding) : v;
+                    // What lies in front is the plate as it is.
+                    const float own = lightOf(plate.at(px, py)[k], encoding);
+                    c[k] = before < 1 ? storedOf(before * lightOf(v, encoding) + (1 - before) * own, encoding) : v;
                 }
-                c[3] = std::max(p[3], before * m.covered);
+                c[3] = std::max(p[3], before * m->covered);
             }
     });
     return out;

@@ -19,6 +19,7 @@ struct ComposeOptions {
     float grainSize = 1;                     ///< px over which grain hangs together
     uint32_t seed = 1;
     const Plane<float>* front = nullptr;  ///< how much the plate lies before the things, 0..1, plate px; null = nowhere
+    float step = 1;                       ///< px of the plate between those of the render
     int left = 0, top = 0;                ///< the plate's pixel (0, 0) in the render: its overscan
 };
 

@@ -173,25 +173,54 @@ GrainMeasure measureGrain(const Picture& p) {
     return out;
 }
 
+Eigen::Vector3d spotLight(const Picture& p, PictureEncoding encoding, const Eigen::Vector2d& at) {
+    constexpr int reach = 4;
+    const int x = int(std::lround(at.x())), y = int(std::lround(at.y()));
+    if (x < reach || y < reach || x + reach >= p.width || y + reach >= p.height)
+        throw InputError(text("A spot lies at the picture's border. Pick one further in."));
+    Eigen::Vector3d sum = Eigen::Vector3d::Zero();
+    for (int dy = -reach; dy <= reach; ++dy)
+        for (int dx = -reach; dx <= reach; ++dx)
+            for (int c = 0; c < 3; ++c) sum[c] += double(lightOf(p.at(x + dx, y + dy)[c], encoding));
+    return sum / ((2 * reach + 1) * (2 * reach + 1));
+}
+
 Eigen::Vector3d shadowLeft(const Picture& p, PictureEncoding encoding, const Eigen::Vector2d& lit,
                            const Eigen::Vector2d& shaded) {
-    constexpr int reach = 4;
-    const auto mean = [&](const Eigen::Vector2d& at) {
-        const int x = int(std::lround(at.x())), y = int(std::lround(at.y()));
-        if (x < reach || y < reach || x + reach >= p.width || y + reach >= p.height)
-            throw InputError(text("A spot lies at the picture's border. Pick one further in."));
-        Eigen::Vector3d sum = Eigen::Vector3d::Zero();
-        for (int dy = -reach; dy <= reach; ++dy)
-            for (int dx = -reach; dx <= reach; ++dx)
-                for (int c = 0; c < 3; ++c) sum[c] += double(lightOf(p.at(x + dx, y + dy)[c], encoding));
-        return Eigen::Vector3d(sum / ((2 * reach + 1) * (2 * reach + 1)));
-    };
-    const Eigen::Vector3d a = mean(lit), b = mean(shaded);
+    const Eigen::Vector3d a = spotLight(p, encoding, lit), b = spotLight(p, encoding, shaded);
     if (!(a.minCoeff() > 0) || !(b.sum() < a.sum()))
         throw InputError(
             text("The spot in the light is no brighter than the one in shadow. Pick the lit one first, on "
                  "the same ground."));
     return b.cwiseQuotient(a).cwiseMax(0).cwiseMin(1);
+}
+
+HazeMeasure hazeBetween(const Eigen::Vector3d& nearLight, double near, const Eigen::Vector3d& farLight, double far) {
+    if (!(near > 0) || !(far > 1.2 * near))
+        throw InputError(
+            text("The second spot is %.3g times as far as the first. Pick the near one first, and one that is much "
+                 "farther.",
+                 near > 0 ? far / near : 0));
+    const double a = nearLight.sum(), b = farLight.sum();
+    if (!(a >= 0) || !(b > 1.02 * a))
+        throw InputError(
+            text("The far spot is no lighter than the near one: there is no haze between them. Pick dark "
+                 "places, the near one first."));
+    // Haze adds the less, the farther: twice as far is less than twice as light.
+    const auto ratio = [&](double h) { return std::expm1(-near / h * M_LN2) / std::expm1(-far / h * M_LN2); };
+    if (a / b <= near / far)
+        throw InputError(
+            text("The far spot is lighter than haze explains: it has light of its own. Pick a darker one, "
+                 "or a lighter near one."));
+    double low = near / 60, high = 1000 * far;  // ratio() falls from 1 to near / far
+    for (int i = 0; i < 200; ++i) {
+        const double middle = std::sqrt(low * high);
+        (ratio(middle) > a / b ? low : high) = middle;
+    }
+    HazeMeasure out;
+    out.halved = std::sqrt(low * high);
+    out.colour = farLight / -std::expm1(-far / out.halved * M_LN2);
+    return out;
 }
 
 }  // namespace va

@@ -35,4 +35,17 @@ GrainMeasure measureGrain(const Picture& stored);
 Eigen::Vector3d shadowLeft(const Picture& stored, PictureEncoding encoding, const Eigen::Vector2d& lit,
                            const Eigen::Vector2d& shaded);
 
+/// Light of a spot: the mean over 9 × 9 px, linear. Throws InputError: a spot outside of the picture.
+Eigen::Vector3d spotLight(const Picture& stored, PictureEncoding encoding, const Eigen::Vector2d& spot);
+
+/// Haze by what it adds to dark things at two distances: light L = H · (1 − 2^(−d / h)) per channel, of a thing that is
+/// nearly black itself (Koschmieder's law, as in Narasimhan & Nayar, "Vision and the atmosphere", IJCV 48, 2002).
+struct HazeMeasure {
+    double halved = 0;                   ///< h: distance in which half of a thing's colour is gone
+    Eigen::Vector3d colour = {0, 0, 0};  ///< H, linear light
+};
+/// Distances in world units. Throws InputError: the far place is not farther, not lighter, or lighter than haze
+/// explains.
+HazeMeasure hazeBetween(const Eigen::Vector3d& nearLight, double near, const Eigen::Vector3d& farLight, double far);
+
 }  // namespace va

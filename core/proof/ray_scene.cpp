@@ -54,6 +54,31 @@ void put(const RayPacket& from, float time, unsigned mask, RTCRay8& to) {
     }
 }
 
+/// Edges where a surface ends, in the shape's own axes: of one triangle alone, or of two that lie back to back, as
+/// those of a card. None where there are very many.
+std::vector<std::pair<Eigen::Vector3f, Eigen::Vector3f>> openEdges(const DrawnShape& s) {
+    constexpr size_t most = 256;
+    struct At {
+        int count = 0;
+        Eigen::Vector3f normal = Eigen::Vector3f::Zero();
+        bool backToBack = false;
+    };
+    std::map<std::pair<int, int>, At> edges;
+    for (const auto& t : s.triangles)
+        for (size_t k = 0; k < 3; ++k) {
+            At& at = edges[std::minmax(t.vertex[k], t.vertex[(k + 1) % 3])];
+            at.backToBack = ++at.count == 2 && at.normal.dot(t.normal) < -0.999F;
+            at.normal = t.normal;
+        }
+    std::vector<std::pair<Eigen::Vector3f, Eigen::Vector3f>> out;
+    for (const auto& [edge, at] : edges)
+        if (at.count == 1 || at.backToBack)
+            out.emplace_back(s.shape.vertices[size_t(edge.first)].cast<float>(),
+                             s.shape.vertices[size_t(edge.second)].cast<float>());
+    if (out.size() > most) out.clear();
+    return out;
+}
+
 Eigen::Vector3f linearOf(const Eigen::Vector4d& c) {
     return {linearFromDisplay(float(c.x())), linearFromDisplay(float(c.y())), linearFromDisplay(float(c.z()))};
 }
@@ -65,11 +90,12 @@ struct RayScene::Built {
         std::vector<std::pair<Eigen::Vector3f, float>> colours;  ///< linear light and opacity, one a material or one
         std::vector<Eigen::Vector3f> normals;                    ///< of corners, in its own axes
         std::vector<std::shared_ptr<const ray_scene::MipPicture>> pictures;
-        std::vector<Similarity> from;       ///< over the shutter, from the scene's origin
-        std::vector<Similarity> at;         ///< each moment's place; one of what stands
-        std::vector<Eigen::Matrix3f> turn;  ///< the same, its rotation alone
-        RTCScene own = nullptr;             ///< of what moves
-        bool solid = true;                  ///< nothing of it lets light pass
+        std::vector<Similarity> from;                                     ///< over the shutter, from the scene's origin
+        std::vector<Similarity> at;                                       ///< each moment's place; one of what stands
+        std::vector<Eigen::Matrix3f> turn;                                ///< the same, its rotation alone
+        std::vector<std::pair<Eigen::Vector3f, Eigen::Vector3f>> border;  ///< open edges of a catcher
+        RTCScene own = nullptr;                                           ///< of what moves
+        bool solid = true;                                                ///< nothing of it lets light pass
     };
     RTCDevice device = nullptr;
     RTCScene fixed = nullptr;  ///< all that stands
@@ -153,12 +179,13 @@ RayScene::RayScene(std::vector<ProofItem> items, const Eigen::Vector3d& origin)
                 m < s.shape.materials.size() ? s.shape.materials[m].colour.value_or(item.colour) : item.colour;
             to.colours.emplace_back(linearOf(c), float(c.w()));
         }
+        if (item.part == ProofPart::catcher && item.id != 0) to.border = openEdges(s);
         if (item.round) to.normals = roundNormals(s);
         to.solid = item.colour.w() >= 1 &&
                    std::all_of(s.shape.materials.begin(), s.shape.materials.end(), [](const Material& m) {
                        return m.blend == Blend::over && (!m.colour || m.colour->w() >= 1) && m.picture.empty();
                    });
-        b.solid = b.solid && to.solid;
+        b.solid = b.solid && (to.solid || item.part == ProofPart::pane);
         const bool moves = to.from.size() > 1;
         RTCGeometry mesh = rtcNewGeometry(b.device, RTC_GEOMETRY_TYPE_TRIANGLE);
         auto* vertices = static_cast<float*>(rtcSetNewGeometryBuffer(mesh, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3,
@@ -176,7 +203,10 @@ RayScene::RayScene(std::vector<ProofItem> items, const Eigen::Vector3d& origin)
         for (size_t t = 0; t < s.triangles.size(); ++t)
             for (size_t k = 0; k < 3; ++k) corners[3 * t + k] = unsigned(s.triangles[t].vertex[k]);
         if (s.triangles.empty()) corners[0] = corners[1] = corners[2] = 0;
-        const unsigned mask = item.part == ProofPart::shown ? shown : item.id == 0 ? ground : real;
+        const unsigned mask = item.part == ProofPart::shown  ? shown
+                              : item.part == ProofPart::pane ? pane
+                              : item.id == 0                 ? ground
+                                                             : real;
         if (!s.triangles.empty()) {
             const Eigen::Vector3d middle = (s.low + s.high) / 2;
             double reach = 0;
@@ -316,6 +346,50 @@ SurfacePoint RayScene::surfaceAt(const RayHit& hit, const Eigen::Vector3f& from,
     }
     out.glow = item.glow * out.surface.base;
     return out;
+}
+
+Eigen::Vector2f RayScene::shiftAt(const RayHit& hit, float time, const Eigen::Matrix3f& axes) const {
+    const ProofItem& item = items_[size_t(hit.item)];
+    const Built::Item& built = built_->items[size_t(hit.item)];
+    const DrawnShape& s = *item.shape;
+    const DrawnShape::Triangle& t = s.triangles[hit.triangle];
+    const auto material = size_t(t.material);
+    if (material >= built.pictures.size() || !built.pictures[material] || s.shape.uv.empty())
+        return Eigen::Vector2f::Zero();
+    const ray_scene::MipPicture& picture = *built.pictures[material];
+    const auto uv = [&](size_t k) -> Eigen::Vector2f { return s.shape.uv[size_t(t.corner[k])].cast<float>(); };
+    const auto p = [&](size_t k) { return Eigen::Vector3f(s.shape.vertices[size_t(t.vertex[k])].cast<float>()); };
+    const Eigen::Vector2f at = (1 - hit.u - hit.v) * uv(0) + hit.u * uv(1) + hit.v * uv(2);
+    const auto height = [&](float u, float v) { return picture.at(at + Eigen::Vector2f(u, v), 2).head<3>().mean(); };
+    // Slopes over the card's whole width, along both directions of the picture.
+    const float du = 1.5F / float(picture.width()), dv = 1.5F / float(picture.height());
+    const float alongU = (height(du, 0) - height(-du, 0)) / (2 * du),
+                alongV = (height(0, dv) - height(0, -dv)) / (2 * dv);
+    // Those directions in space, by the triangle's own.
+    const Eigen::Vector2f a = uv(1) - uv(0), b = uv(2) - uv(0);
+    const float area = a.x() * b.y() - a.y() * b.x();
+    if (!(std::fabs(area) > 1e-20F)) return Eigen::Vector2f::Zero();
+    const Eigen::Matrix3f& turn = built.turn[built.own ? built_->momentOf(time) : 0];
+    const Eigen::Vector3f right = turn * ((b.y() * (p(1) - p(0)) - a.y() * (p(2) - p(0))) / area),
+                          up = turn * ((a.x() * (p(2) - p(0)) - b.x() * (p(1) - p(0))) / area);
+    const float width = right.norm();
+    if (!(width > 0) || !(up.norm() > 0)) return Eigen::Vector2f::Zero();
+    const Eigen::Vector3f way = alongU * right / width + alongV * (width / up.norm()) * up / up.norm();
+    return item.shift / 10 * Eigen::Vector2f(way.dot(axes.col(0)), -way.dot(axes.col(1)));
+}
+
+float RayScene::toBorder(const SurfacePoint& at, float time, float most) const {
+    const Built::Item& built = built_->items[size_t(at.item)];
+    if (built.border.empty()) return most;
+    const Similarity& place = built.at[built.own ? built_->momentOf(time) : 0];
+    const Eigen::Vector3f own = place.inverse().point(at.position.cast<double>()).cast<float>();
+    float nearest = most / float(place.scale);
+    for (const auto& [a, b] : built.border) {
+        const Eigen::Vector3f ab = b - a;
+        const float share = std::clamp((own - a).dot(ab) / std::max(1e-20F, ab.squaredNorm()), 0.0F, 1.0F);
+        nearest = std::min(nearest, (own - a - share * ab).norm());
+    }
+    return nearest * float(place.scale);
 }
 
 float RayScene::passes(const Eigen::Vector3f& from, const Eigen::Vector3f& along, float farthest, float time,

@@ -24,6 +24,7 @@ struct ProofItem {
     std::vector<std::shared_ptr<const Picture8>> pictures;  ///< one a material; may be empty or hold null
     std::optional<float> roughness, metalness;              ///< in place of the materials'
     float glow = 0;                                         ///< light of its own, times its colour
+    float shift = 0;                                        ///< of a pane, px; see ProofRole
     bool round = true;                                      ///< shaded as if edges of less than 40° were round
 };
 
@@ -60,7 +61,8 @@ struct RayPacket {
 class RayScene {
   public:
     /// Which items a ray can meet. The ground (a real item with the id 0) is flat: nothing on it is shaded by it.
-    enum Mask : unsigned { shown = 1, real = 2, ground = 4, all = 7 };
+    /// A pane is met by rays from the camera alone.
+    enum Mask : unsigned { shown = 1, real = 2, ground = 4, all = 7, pane = 8, seen = 15 };
 
     /// Moments of an open shutter at which what moves stands.
     static constexpr int moments = 16;
@@ -79,6 +81,11 @@ class RayScene {
     /// unit of distance, which decides how coarsely pictures are read.
     [[nodiscard]] SurfacePoint surfaceAt(const RayHit& hit, const Eigen::Vector3f& from, const Eigen::Vector3f& along,
                                          float time, float spread) const;
+    /// Px by which a pane shifts what lies behind the place that a ray has met: right and down, by the camera's axes
+    /// (right, up, forward).
+    [[nodiscard]] Eigen::Vector2f shiftAt(const RayHit& hit, float time, const Eigen::Matrix3f& axes) const;
+    /// World units from a place on an item to the nearest of its open edges, at most `most`: that where it has none.
+    [[nodiscard]] float toBorder(const SurfacePoint& at, float time, float most) const;
     /// Share of light that passes: 0 behind something opaque.
     [[nodiscard]] float passes(const Eigen::Vector3f& from, const Eigen::Vector3f& along, float farthest, float time,
                                unsigned mask) const;

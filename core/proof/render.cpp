@@ -70,7 +70,8 @@ Eigen::Vector2f normalPair(const Eigen::Vector2f& u) {
 }  // namespace
 
 bool ProofLayers::touched(size_t i) const {
-    return colour[i] != Eigen::Vector4f::Zero() || mirrored[i] != Eigen::Vector4f::Zero() ||
+    return (!shifted.empty() && shifted[i].head<2>() != Eigen::Vector2f::Zero()) ||
+           colour[i] != Eigen::Vector4f::Zero() || mirrored[i] != Eigen::Vector4f::Zero() ||
            (caught[i] > 0 && (keyLight[i] != keyLeft[i] || skyLight[i] != skyLeft[i]));
 }
 
@@ -116,6 +117,7 @@ struct ProofRender::Walk {
 struct ProofRender::Bundle {
     RayPacket rays;
     int count = 0;
+    std::array<Eigen::Vector2f, laneCount> film;  ///< px of the plate
     std::array<Path, laneCount> paths;
     std::array<Walk, laneCount> walks;  ///< room for those that meet things
 };
@@ -144,6 +146,7 @@ ProofRender::ProofRender(std::shared_ptr<const RayScene> scene, std::vector<Proo
     layers_.mirrored.assign(n, Eigen::Vector4f::Zero());
     layers_.caught.assign(n, 0);
     for (auto* list : {&layers_.keyLight, &layers_.keyLeft, &layers_.skyLight, &layers_.skyLeft}) list->assign(n, zero);
+    if (scene_->has(RayScene::pane)) layers_.shifted.assign(n, zero);
     if (options_.passes) {
         layers_.depth.assign(n, 0);
         layers_.position.assign(n, zero);
@@ -193,8 +196,10 @@ void ProofRender::addStrip(int top, int moment, int from, int to, long& rays) {
     const auto sample = [&](int x, int y, size_t pixel, int index) {
         Path& path = bundle.paths[size_t(bundle.count)];
         path = {&table_, uint32_t(pixel), uint32_t(index), time};
-        const auto line = lineOf(x, y, path, camera);
+        const Eigen::Vector2f px = filmPx(x, y, path);
+        const auto line = lineOf(px, path, camera);
         if (!line) return;
+        bundle.film[size_t(bundle.count)] = px;
         bundle.rays.from.set(bundle.count, line->from);
         bundle.rays.along.set(bundle.count, line->along);
         bundle.rays.on[size_t(bundle.count)] = -1;
@@ -221,7 +226,8 @@ void ProofRender::findIdle() {
     const int reach = 8 + int(std::ceil(3 * options_.filterSigma / float(frame_.step)));
     std::vector<uint8_t> busy(layers_.count());
     for (size_t i = 0; i < busy.size(); ++i)
-        busy[i] = layers_.colour[i] != Eigen::Vector4f::Zero() || layers_.mirrored[i] != Eigen::Vector4f::Zero() ||
+        busy[i] = (!layers_.shifted.empty() && layers_.shifted[i].z() > 0) ||
+                  layers_.colour[i] != Eigen::Vector4f::Zero() || layers_.mirrored[i] != Eigen::Vector4f::Zero() ||
                   layers_.keyLight[i] != Eigen::Vector3f::Zero() || layers_.skyLight[i] != Eigen::Vector3f::Zero();
     // Spread along rows, then along columns.
     std::vector<uint8_t> rows(busy.size());
@@ -254,12 +260,17 @@ int ProofRender::firstSampleAt(int moment, int x, int y) const {
     return (turned - firsts_[size_t(y & 63) * 64 + size_t(x & 63)]) & 15;
 }
 
-std::optional<CameraRays::Line> ProofRender::lineOf(int x, int y, const Path& path, const CameraRays& camera) const {
+Eigen::Vector2f ProofRender::filmPx(int x, int y, const Path& path) const {
     const Eigen::Vector2f u = path.at(onFilm);
     const Eigen::Vector2f off = options_.filterSigma > 0
                                     ? Eigen::Vector2f(options_.filterSigma / float(frame_.step) * normalPair(u))
                                     : Eigen::Vector2f(u - Eigen::Vector2f::Constant(0.5F));
-    auto line = camera.at(frame_.platePx(float(x) + off.x(), float(y) + off.y()), path.time);
+    return frame_.platePx(float(x) + off.x(), float(y) + off.y());
+}
+
+std::optional<CameraRays::Line> ProofRender::lineOf(const Eigen::Vector2f& px, const Path& path,
+                                                    const CameraRays& camera) const {
+    auto line = camera.at(px, path.time);
     if (!line || !(options_.aperture > 0)) return line;
     const Eigen::Vector2f l = path.at(onLens);
     const float r = options_.aperture * std::sqrt(l.x()), phi = 2 * pi * l.y();
@@ -273,7 +284,7 @@ std::optional<CameraRays::Line> ProofRender::lineOf(int x, int y, const Path& pa
 
 void ProofRender::follow(Bundle& bundle, long& rays) {
     if (bundle.count == 0) return;
-    auto hits = scene_->meet(bundle.rays, bundle.paths[0].time, RayScene::all);
+    auto hits = scene_->meet(bundle.rays, bundle.paths[0].time, RayScene::seen);
     std::array<Caught, laneCount> caught;
     size_t onCatchers = 0;
     Lanes weights;  ///< share of each sample that nothing covers yet
@@ -286,6 +297,7 @@ void ProofRender::follow(Bundle& bundle, long& rays) {
             if (!(weights[k] > least)) continue;
             Path& path = bundle.paths[k];
             ++path.rays;
+            if (!layers_.shifted.empty()) lookThrough(bundle, k, hits[k], weights[k]);
             const ProofPart part = hits[k].item < 0 ? ProofPart::standIn : scene_->items()[size_t(hits[k].item)].part;
             const Eigen::Vector3f along = bundle.rays.along.at(int(k));
             if (part != ProofPart::standIn) {
@@ -296,7 +308,9 @@ void ProofRender::follow(Bundle& bundle, long& rays) {
                     lane[onThings++] = k;
                     continue;
                 }
-                caught[onCatchers++] = {at, along, weights[k], &path};
+                const float edge = options_.catchers[size_t(at.item)].edge;
+                const float whole = edge > 0 ? scene_->toBorder(at, path.time, edge) / edge : 1;
+                caught[onCatchers++] = {at, along, weights[k] * whole * whole * (3 - 2 * whole), &path};
             }
             weights[k] = 0;
         }
@@ -312,13 +326,32 @@ void ProofRender::follow(Bundle& bundle, long& rays) {
             if (met[i].blend == Blend::over) weights[k] -= weights[k] * met[i].opacity;
             if (!(weights[k] > least)) continue;
             hits[k] = scene_->meet(from, along, met[i].distance + RayScene::gap(met[i].position),
-                                   std::numeric_limits<float>::infinity(), bundle.paths[k].time, RayScene::all);
+                                   std::numeric_limits<float>::infinity(), bundle.paths[k].time, RayScene::seen);
         }
     }
     catches({caught.data(), onCatchers});
     for (int k = 0; k < bundle.count; ++k) rays += bundle.paths[size_t(k)].rays;
     bundle.count = 0;
     bundle.rays.on = {};
+}
+
+/// A sample that has met a pane goes on behind it, from another place of the picture.
+void ProofRender::lookThrough(Bundle& bundle, size_t k, RayHit& hit, float weight) {
+    for (int pane = 0; pane < mostLayers; ++pane) {
+        if (hit.item < 0 || scene_->items()[size_t(hit.item)].part != ProofPart::pane) return;
+        const Path& path = bundle.paths[k];
+        const Eigen::Vector2f shift = scene_->shiftAt(hit, path.time, camera_.axes());
+        bundle.film[k] += shift;
+        layers_.shifted[path.pixel] += weight * Eigen::Vector3f(shift.x(), shift.y(), 1);
+        if (const auto line = lineOf(bundle.film[k], path, camera_)) {
+            bundle.rays.from.set(int(k), line->from);
+            bundle.rays.along.set(int(k), line->along);
+        }
+        const Eigen::Vector3f from = bundle.rays.from.at(int(k));
+        const float past = hit.distance + RayScene::gap(from + hit.distance * bundle.rays.along.at(int(k)));
+        hit = scene_->meet(from, bundle.rays.along.at(int(k)), past * 1.0001F, std::numeric_limits<float>::infinity(),
+                           path.time, RayScene::seen);
+    }
 }
 
 /// Adds what a sample sees of a thing.

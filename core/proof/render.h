@@ -22,6 +22,7 @@ struct CatcherLook {
     float fade = 0;        ///< world units from a thing to the surface by which its reflection has halved; 0 = never
     float ripple = 0;      ///< radians by which waves tilt the mirror, RMS
     float rippleSize = 1;  ///< world units of a wave
+    float edge = 0;        ///< world units over which its border fades
 };
 
 /// The light of what is real, at a place of the scene (from its origin): the plate's own there. Things reflect it.
@@ -49,6 +50,8 @@ struct ProofLayers {
     std::vector<float> caught;                       ///< coverage by catchers
     std::vector<Eigen::Vector3f> keyLight, keyLeft;  ///< of sun and lamps on catchers: without things, and with
     std::vector<Eigen::Vector3f> skyLight, skyLeft;  ///< of the surroundings, the same
+    /// Px by which panes shift the plate, right and down, and their coverage; empty without panes.
+    std::vector<Eigen::Vector3f> shifted;
     // Passes, where kept.
     std::vector<float> depth;                 ///< of the nearest sample of a thing; 0 = none
     std::vector<Eigen::Vector3f> position;    ///< world, there, from the scene's origin
@@ -85,7 +88,8 @@ class ProofRender {
     void addStrip(int top, int moment, int from, int to, long& rays);
     void findIdle();
     [[nodiscard]] int firstSampleAt(int moment, int x, int y) const;
-    [[nodiscard]] std::optional<CameraRays::Line> lineOf(int x, int y, const Path& path,
+    [[nodiscard]] Eigen::Vector2f filmPx(int x, int y, const Path& path) const;
+    [[nodiscard]] std::optional<CameraRays::Line> lineOf(const Eigen::Vector2f& px, const Path& path,
                                                          const CameraRays& camera) const;
     struct Bundle;
     struct Caught;
@@ -97,6 +101,7 @@ class ProofRender {
     void askLights(std::span<Walk> walks, uint32_t use) const;
     void goOn(std::span<Walk> walks, int bounce) const;
     void show(const Walk& walk, float weight, const Eigen::Vector3f& from);
+    void lookThrough(Bundle& bundle, size_t k, RayHit& hit, float weight);
     /// Whether anything that is shown takes a noticeable share of the light from places.
     struct Shaded {
         LaneMask sky{}, key{};

@@ -55,7 +55,7 @@ class ReflectedTable {
         for (int a = 0; a < size; ++a)
             for (int c = 0; c < size; ++c) {
                 const float cosine = std::max(1e-3F, square(float(c) / (size - 1))),  // closer at grazing angles
-                            alpha = std::max(smallestAlpha, square(float(a) / (size - 1)));
+                    alpha = std::max(smallestAlpha, square(float(a) / (size - 1)));
                 const Eigen::Vector3f out(std::sqrt(1 - cosine * cosine), 0, cosine);
                 double scale = 0, bias = 0;
                 constexpr int samples = 2048;

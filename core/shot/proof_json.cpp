@@ -24,16 +24,16 @@ std::string absolute(const std::string& file, const std::filesystem::path& folde
 }
 
 json catcherJson(const CatcherSpec& c) {
-    return {{"mirror", c.mirror},
-            {"roughness", c.roughness},
-            {"fade", c.fade},
-            {"ripple", c.ripple},
-            {"ripple_size", c.rippleSize}};
+    return {{"mirror", c.mirror}, {"roughness", c.roughness},    {"fade", c.fade},
+            {"ripple", c.ripple}, {"ripple_size", c.rippleSize}, {"edge", c.edge}};
 }
 CatcherSpec catcherFrom(const json& j) {
-    return {inRange(j.at("mirror"), 0, 1, "mirror"), inRange(j.at("roughness"), 0, 1, "roughness"),
-            inRange(j.at("fade"), 0, 1e6, "fade"), inRange(j.at("ripple"), 0, 45, "ripple"),
-            inRange(j.at("ripple_size"), 1e-6, 1e6, "ripple_size")};
+    return {inRange(j.at("mirror"), 0, 1, "mirror"),
+            inRange(j.at("roughness"), 0, 1, "roughness"),
+            inRange(j.at("fade"), 0, 1e6, "fade"),
+            inRange(j.at("ripple"), 0, 45, "ripple"),
+            inRange(j.at("ripple_size"), 1e-6, 1e6, "ripple_size"),
+            j.contains("edge") ? inRange(j["edge"], 0, 1e6, "edge") : 0};
 }
 
 json placeJson(const PlaceAndTime& p) {
@@ -66,6 +66,7 @@ json proofJson(const ProofSpec& given, const std::filesystem::path& folder) {
             j["roles"].emplace_back(json{{"thing", r.thing}, {"part", proofPartWords[int(r.part)]}, {"glow", r.glow}});
         if (r.roughness) to["roughness"] = *r.roughness;
         if (r.metalness) to["metalness"] = *r.metalness;
+        if (r.part == ProofPart::pane) to["shift"] = r.shift;
         if (!(r.catches == CatcherSpec())) to["catches"] = catcherJson(r.catches);
     }
     for (const ShadowPost& p : s.posts)
@@ -105,6 +106,7 @@ ProofSpec proofFrom(const json& j, const std::filesystem::path& folder) {
         to.glow = inRange(r.at("glow"), 0, 1e4, "glow");
         if (r.contains("roughness")) to.roughness = inRange(r["roughness"], 0, 1, "roughness");
         if (r.contains("metalness")) to.metalness = inRange(r["metalness"], 0, 1, "metalness");
+        if (r.contains("shift")) to.shift = inRange(r["shift"], -1e4, 1e4, "shift");
         if (r.contains("catches")) to.catches = catcherFrom(r["catches"]);
     }
     for (const json& p : j.value("posts", json::array()))

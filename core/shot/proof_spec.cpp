@@ -12,7 +12,7 @@ const ProofRole* ProofSpec::role(int thing) const {
 ProofRole& ProofSpec::roleOf(int thing) {
     for (ProofRole& r : roles)
         if (r.thing == thing) return r;
-    return roles.emplace_back(ProofRole{thing, ProofPart::shown, {}, {}, 0, {}});
+    return roles.emplace_back(ProofRole{.thing = thing, .roughness = {}, .metalness = {}, .catches = {}});
 }
 
 std::span<const ProofNumber> proofNumbers() {
@@ -35,6 +35,8 @@ std::span<const ProofNumber> proofNumbers() {
         {"/ground/fade", "Halved after", "units", 0, 1e6, 3, VA_OF(groundCatches.fade)},
         {"/ground/ripple", "Ripple", "°", 0, 45, 2, VA_OF(groundCatches.ripple)},
         {"/ground/ripple_size", "Wave length", "units", 1e-6, 1e6, 3, VA_OF(groundCatches.rippleSize)},
+        {"/look/fringe_red", "Red", "px", -20, 20, 2, VA_OF(look.fringeRed)},
+        {"/look/fringe_blue", "Blue", "px", -20, 20, 2, VA_OF(look.fringeBlue)},
         {"/look/blur", "Blur", "px", -1, 100, 2, VA_OF(look.blur)},
         {"/look/shutter", "Shutter", "of a frame", 0, 1, 3, VA_OF(look.shutter)},
         {"/look/f_number", "f-number", "", 0, 128, 2, VA_OF(look.fNumber)},

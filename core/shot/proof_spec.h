@@ -16,9 +16,10 @@ enum class ProofPart : uint8_t {
     shown,    ///< it is rendered
     catcher,  ///< it stands for something real: it receives shadow and reflection and hides what lies behind it
     standIn,  ///< it stands for something real: it hides what lies behind it, and receives nothing
-    away      ///< it is left out
+    away,     ///< it is left out
+    pane      ///< a card that shifts what lies behind it by its picture: glass, water on a lens, hot air
 };
-inline constexpr const char* proofPartWords[] = {"shown", "catcher", "stand_in", "away"};
+inline constexpr const char* proofPartWords[] = {"shown", "catcher", "stand_in", "away", "pane"};
 
 /// How a catcher shows what stands on it.
 struct CatcherSpec {
@@ -27,6 +28,7 @@ struct CatcherSpec {
     double fade = 0;        ///< world units from a thing to the surface by which its reflection has halved; 0 = never
     double ripple = 0;      ///< degrees by which waves tilt the mirror, RMS
     double rippleSize = 1;  ///< world units of a wave
+    double edge = 0;        ///< world units over which its border fades, where the real surface ends
     friend bool operator==(const CatcherSpec&, const CatcherSpec&) = default;
 };
 
@@ -37,6 +39,8 @@ struct ProofRole {
     std::optional<double> roughness, metalness;  ///< in place of its materials'
     double glow = 0;                             ///< light of its own, times its colour
     CatcherSpec catches;
+    /// Of a pane: px by which a slope from black to white over a tenth of its width shifts the picture, towards white.
+    double shift = 4;
     friend bool operator==(const ProofRole&, const ProofRole&) = default;
 };
 
@@ -115,6 +119,8 @@ struct ProofLook {
     Eigen::Vector3d tint{1, 1, 1};
     double haze = 0;                             ///< world units in which half of a thing's colour is gone; 0 = none
     Eigen::Vector3d hazeColour{0.6, 0.65, 0.7};  ///< linear light
+    /// Px by which the lens shows red and blue further out than green at the plate's corners.
+    double fringeRed = 0, fringeBlue = 0;
     friend bool operator==(const ProofLook&, const ProofLook&) = default;
 };
 

@@ -185,6 +185,9 @@ class FrameWriter {
                        : text(" The plate shows too few straight edges for its blur: none was added. Give one.");
         if (const int black = stage_.skyRepaired(); black > 0)
             out += text(" The sky picture holds %d values that are no light: they count as black.", black);
+        if (o_.insertOnly && std::any_of(shot_.proof.roles.begin(), shot_.proof.roles.end(),
+                                         [](const ProofRole& r) { return r.part == ProofPart::pane; }))
+            out += text(" A pane shifts the plate: only a proof over the plate shows that.");
         if (look.grain > 0 && traits_->grain.tiles == 0)
             out += text(" No part of the plate is flat enough for its grain: none was added.");
         return out;

@@ -40,7 +40,8 @@ std::shared_ptr<const DrawnShape> groundShape(double reach) {
 }
 
 CatcherLook lookOf(const CatcherSpec& c) {
-    return {float(c.mirror), float(c.roughness), float(c.fade), float(c.ripple * degree), float(c.rippleSize)};
+    return {float(c.mirror),          float(c.roughness),  float(c.fade),
+            float(c.ripple * degree), float(c.rippleSize), float(c.edge)};
 }
 
 /// The plate as light of what is real: a small copy of it, looked up where a place is seen.
@@ -122,6 +123,14 @@ std::string proofTrouble(const Shot& shot) {
         return text("There is no light: things would be black. Switch on the sun or the sky.");
     if (p.sun.on && p.sun.strength > 0 && p.sun.toSun.y() <= 0)
         return text("The sun is below the horizon. Turn it up, or switch it off.");
+    for (const ProofRole& r : p.roles) {
+        const Thing* t = shot.thing(r.thing);
+        const auto* card = t ? std::get_if<Card>(&t->kind) : nullptr;
+        if (t && r.part == ProofPart::pane && (!card || card->file.empty()))
+            return text(
+                "%s is a pane without a picture: give it a card whose picture is light where the glass is thick.",
+                t->name.c_str());
+    }
     if (p.look.fNumber > 0 && !shot.ground->metric)
         return text("The f-number needs a scale: set one in Ground, or set the f-number to 0.");
     if (p.look.fNumber > 0 && !(p.look.focusDistance > 0))
@@ -168,6 +177,7 @@ std::unique_ptr<ProofRender> ProofStage::render(const Shot& shot, const ProofReq
         if (role.roughness) item.roughness = float(*role.roughness);
         if (role.metalness) item.metalness = float(*role.metalness);
         item.glow = float(role.glow);
+        item.shift = float(role.shift);
         item.worldFromShape = {*at};
         if (open > 0 && thingMoves(shot, t)) {
             item.worldFromShape.clear();
@@ -384,6 +394,37 @@ Shot withShadowMeasured(const Shot& shot, int frame, const Picture& stored, cons
                         const Eigen::Vector2d& shaded) {
     Shot out = shot;
     out.proof.shadow = ShadowMeasure{frame, lit, shaded, shadowLeft(stored, shot.plate.encoding, lit, shaded)};
+    return out;
+}
+
+Shot withSkyColour(const Shot& shot, const Picture& stored, const Eigen::Vector2d& grey) {
+    const Eigen::Vector3d light = spotLight(stored, shot.plate.encoding, grey);
+    // ITU-R BT.709, item 3.2.
+    const double luma = light.dot(Eigen::Vector3d(0.2126, 0.7152, 0.0722));
+    if (!(luma > 1e-4)) throw InputError(text("That spot is black: it has no colour. Pick a grey one in shadow."));
+    Shot out = shot;
+    out.proof.sky.colour = (light / luma).cwiseMin(100);
+    return out;
+}
+
+Shot withHazeMeasured(const Shot& shot, int frame, const Picture& stored, const Eigen::Vector2d& near,
+                      const Eigen::Vector2d& far) {
+    const auto camera = shot.cameraAt(frame);
+    if (!camera) throw InputError(text("Frame %d has no camera: it was not solved.", frame));
+    const auto distance = [&](const Eigen::Vector2d& spot) {
+        const auto place = placeAt(shot, frame, spot);
+        if (!place)
+            throw InputError(
+                text("Nothing is known of how far the spot at %.0f, %.0f is. Pick one on the ground or "
+                     "among solved points.",
+                     spot.x(), spot.y()));
+        return (place->foot - camera->pose().position).norm();
+    };
+    const HazeMeasure haze = hazeBetween(spotLight(stored, shot.plate.encoding, near), distance(near),
+                                         spotLight(stored, shot.plate.encoding, far), distance(far));
+    Shot out = shot;
+    out.proof.look.haze = std::min(haze.halved, 1e6);
+    out.proof.look.hazeColour = haze.colour.cwiseMin(100);
     return out;
 }
 

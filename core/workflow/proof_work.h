@@ -84,6 +84,13 @@ Shot withSkyToSun(const Shot& shot);
 /// The shot with the shadow's depth and tint as two spots of a frame show it.
 Shot withShadowMeasured(const Shot& shot, int frame, const Picture& stored, const Eigen::Vector2d& lit,
                         const Eigen::Vector2d& shaded);
+/// The shot with the sky's colour as a grey spot of a frame shows it that lies in shadow, its strength kept. Throws
+/// InputError: a spot without light.
+Shot withSkyColour(const Shot& shot, const Picture& stored, const Eigen::Vector2d& grey);
+/// The shot with haze as two dark spots of a frame show it, one near and one far. Throws InputError: see hazeBetween();
+/// a spot on nothing whose distance is known.
+Shot withHazeMeasured(const Shot& shot, int frame, const Picture& stored, const Eigen::Vector2d& near,
+                      const Eigen::Vector2d& far);
 /// The light turned until it shines at a thing's middle; in a frame.
 Thing aimedAt(const Shot& shot, const Thing& light, const Thing& target, int frame);
 

@@ -288,7 +288,8 @@ TEST(Proof, AllThatItGoesByIsKeptInTheProject) {
     p.sky.picture = "/some/where/sky.exr";
     p.ground = false;
     p.roleOf(3).part = ProofPart::catcher;
-    p.roleOf(3).catches = {0.4, 0.1, 2, 1.5, 0.3};
+    p.roleOf(3).catches = {0.4, 0.1, 2, 1.5, 0.3, 0.25};
+    p.roleOf(6).part = ProofPart::pane, p.roleOf(6).shift = -7;
     p.roleOf(5).roughness = 0.05, p.roleOf(5).metalness = 1, p.roleOf(5).glow = 2;
     p.posts = {{1004, {1, 2}, {3, 4}, {5, 6}}};
     p.place = PlaceAndTime();
@@ -311,6 +312,122 @@ TEST(Proof, AllThatItGoesByIsKeptInTheProject) {
     bad = proofJson(p, "/some");
     bad["samples"] = 0;
     EXPECT_THROW((void)proofFrom(bad, "/some"), InputError);
+}
+
+// Koschmieder's law, put in and found again.
+TEST(Proof, HazeIsFoundFromTwoDarkSpots) {
+    const Eigen::Vector3d air(0.5, 0.6, 0.75);
+    for (const double halved : {3.0, 20.0, 300.0}) {
+        const auto seen = [&](double d) { return Eigen::Vector3d((1 - std::exp2(-d / halved)) * air); };
+        const HazeMeasure h = hazeBetween(seen(4), 4, seen(45), 45);
+        EXPECT_NEAR(h.halved / halved, 1, 1e-6);
+        EXPECT_LT((h.colour - air).norm(), 1e-6);
+    }
+    const Eigen::Vector3d dark(0.1, 0.1, 0.1), light(0.2, 0.2, 0.2);
+    EXPECT_THROW((void)hazeBetween(dark, 5, light, 4), InputError) << "the far one is nearer";
+    EXPECT_THROW((void)hazeBetween(light, 5, dark, 50), InputError) << "no haze";
+    EXPECT_THROW((void)hazeBetween(dark, 10, 30 * dark, 20), InputError) << "thirty times as light";
+}
+
+TEST(Proof, TheSkysColourIsThatOfGreyInShadow) {
+    const Shot s = withBox();
+    Picture p(s.plate.width, s.plate.height);
+    for (int y = 0; y < 40; ++y)
+        for (int x = 0; x < 40; ++x)
+            for (int c = 0; c < 3; ++c) p.at(x, y)[c] = storedOf(0.1F + 0.05F * float(c), s.plate.encoding);  // bluish
+    const Eigen::Vector3d sky = withSkyColour(s, p, {20, 20}).proof.sky.colour;
+    EXPECT_NEAR(sky.z() / sky.x(), 2, 0.02);
+    EXPECT_NEAR(sky.dot(Eigen::Vector3d(0.2126, 0.7152, 0.0722)), 1, 1e-9) << "its strength stays";
+    EXPECT_THROW((void)withSkyColour(s, p, {80, 80}), InputError) << "black";
+    EXPECT_THROW((void)withSkyColour(s, p, {1, 1}), InputError) << "at the border";
+}
+
+// A card whose picture is an even slope: all behind it moves by the same amount, told by the slope.
+TEST(Proof, APaneShiftsThePlateByItsSlope) {
+    test::ProofScene s;
+    s.look({0, 0.5, 4}, {0, 0.5, 0}, 120, 90, 120);
+    Card card;
+    card.width = 2, card.height = 1;
+    card.file = "slope";
+    s.add(card.shape(), ProofPart::pane);
+    auto slope = std::make_shared<Picture8>(200, 100);
+    for (int y = 0; y < 100; ++y)
+        for (int x = 0; x < 200; ++x)
+            for (int c = 0; c < 4; ++c) slope->at(x, y)[c] = c < 3 ? uint8_t(x + 20) : 255;
+    s.items[0].pictures = {slope};
+    s.items[0].shift = 5;
+    const auto render = s.render(16);
+    const ProofLayers& l = render->layers();
+    const size_t middle = size_t(45 * 120 + 60);
+    ASSERT_FALSE(l.shifted.empty());
+    EXPECT_NEAR(l.shifted[middle].z(), 16, 1e-3);
+    // In linear light the slope of a display value v is that of its curve there.
+    const float v = 119.5F / 255, to = (linearFromDisplay(v + 0.01F) - linearFromDisplay(v - 0.01F)) / 0.02F;
+    const float expected = 5.0F / 10 * to * 200 / 255;
+    EXPECT_NEAR(l.shifted[middle].x() / 16, expected, 0.03F * expected);
+    EXPECT_NEAR(l.shifted[middle].y() / 16, 0, 1e-3);
+    // A plate that is a slope itself is lighter there by as many px.
+    Picture plate(120, 90);
+    for (int y = 0; y < 90; ++y)
+        for (int x = 0; x < 120; ++x)
+            for (int c = 0; c < 3; ++c) plate.at(x, y)[c] = 0.002F * float(x);
+    const Picture out = composed(plate, PictureEncoding::linear, l, {});
+    EXPECT_NEAR(out.at(60, 45)[0], 0.002F * (60 + l.shifted[middle].x() / 16), 1e-4F);
+    EXPECT_EQ(out.at(2, 2)[0], plate.at(2, 2)[0]) << "outside of the pane";
+}
+
+TEST(Proof, ACatchersBorderFades) {
+    const auto shadeAt = [](float edge) {
+        test::ProofScene s;
+        s.look({0, 6, 0.01}, {0, 0, 0}, 60, 60, 100);
+        s.add(test::levelRectangle(-1, -1, 1, 1, 0), ProofPart::catcher);
+        s.items[0].id = 7;
+        s.add(test::disc(3, 1, 64));
+        s.lights = {SunLight{Eigen::Vector3f(0.05F, 1, 0.02F).normalized(), 0, {1, 1, 1}}};
+        s.options.catchers.resize(2);
+        s.options.catchers[0].edge = edge;
+        // From below the disc: the camera looks up through nothing, so the disc is taken out of its sight.
+        s.look({0, 0.9, 0.01}, {0, 0, 0}, 60, 60, 22);
+        const auto render = s.render(16);
+        std::vector<float> out;
+        for (int x = 0; x < 60; ++x) out.push_back(render->layers().caught[size_t(30 * 60 + x)] / 16);
+        return out;
+    };
+    const auto hard = shadeAt(0), soft = shadeAt(0.5F);
+    EXPECT_EQ(hard[30], 1);
+    EXPECT_EQ(soft[30], 1) << "its middle is whole";
+    // A quarter of a unit inside of the border, 0.75 of the way to it: half of the smooth step over 0.5.
+    const auto px = size_t(std::lround(29.5 + 22 * 0.75 / 0.9));
+    EXPECT_EQ(hard[px], 1);
+    EXPECT_NEAR(soft[px], 0.5, 0.08);
+}
+
+TEST(Proof, AColourFringeMovesRedAndBlueOutwards) {
+    ProofLayers l;
+    l.width = 200, l.height = 100, l.samples = 1;
+    const size_t n = l.count();
+    l.colour.assign(n, Eigen::Vector4f::Zero());
+    l.mirrored.assign(n, Eigen::Vector4f::Zero());
+    l.caught.assign(n, 0);
+    for (auto* list : {&l.keyLight, &l.keyLeft, &l.skyLight, &l.skyLeft}) list->assign(n, Eigen::Vector3f::Zero());
+    // White to the right of x = 150.
+    for (int y = 0; y < 100; ++y)
+        for (int x = 150; x < 200; ++x) l.colour[size_t(y * 200 + x)] = Eigen::Vector4f(1, 1, 1, 1);
+    Picture plate(200, 100);
+    ComposeOptions o;
+    o.look.fringeRed = 2, o.look.fringeBlue = -1;
+    const Picture out = composed(plate, PictureEncoding::linear, l, o);
+    // Sums along a row tell where each channel's edge lies; the lens moves it by its share of the way to the corner.
+    const auto edge = [&](int c) {
+        double sum = 0;
+        for (int x = 100; x < 200; ++x) sum += double(out.at(x, 50)[c]);
+        return 200 - sum;
+    };
+    const double share = (150 - 99.5) / std::hypot(100.0, 50.0);
+    EXPECT_NEAR(edge(1), 150, 1e-3);
+    EXPECT_NEAR(edge(0) - 150, 2 * share, 0.06);
+    EXPECT_NEAR(edge(2) - 150, -1 * share, 0.06);
+    EXPECT_EQ(out.at(20, 20)[0], 0) << "the plate stays where nothing is";
 }
 
 TEST(Proof, LightsAreThingsThatAreAimed) {

@@ -80,4 +80,27 @@ void ShadowTool::marked(const std::vector<Eigen::Vector2d>& marks) {
     if (canvas_.proofEdits()) canvas_.proofEdits()->measureShadow(marks[0], marks[1]);
 }
 
+GreyTool::GreyTool(PlateCanvas& canvas, Document& document, FeatureEdits& edits)
+    : MarksTool(canvas, document, edits, {QObject::tr("Click something grey that the sun does not reach")}) {}
+
+void GreyTool::marked(const std::vector<Eigen::Vector2d>& marks) {
+    if (canvas_.proofEdits()) canvas_.proofEdits()->pickSkyColour(marks[0]);
+}
+
+HazeTool::HazeTool(PlateCanvas& canvas, Document& document, FeatureEdits& edits)
+    : MarksTool(canvas, document, edits,
+                {QObject::tr("Click a dark spot near by, as on the ground or beside a feature"),
+                 QObject::tr("Click a spot as dark by itself, far away")}) {}
+
+void HazeTool::marked(const std::vector<Eigen::Vector2d>& marks) {
+    if (canvas_.proofEdits()) canvas_.proofEdits()->measureHaze(marks[0], marks[1]);
+}
+
+SkySpotTool::SkySpotTool(PlateCanvas& canvas, Document& document, FeatureEdits& edits)
+    : MarksTool(canvas, document, edits, {QObject::tr("Click where the plate shows the spot of the sky picture")}) {}
+
+void SkySpotTool::marked(const std::vector<Eigen::Vector2d>& marks) {
+    if (canvas_.proofEdits()) canvas_.proofEdits()->turnSkySpotTo(marks[0]);
+}
+
 }  // namespace va

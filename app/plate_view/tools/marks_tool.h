@@ -47,4 +47,31 @@ class ShadowTool : public MarksTool {
     void marked(const std::vector<Eigen::Vector2d>& marks) override;
 };
 
+/// Something grey in shadow: the colour of the sky's light.
+class GreyTool : public MarksTool {
+  public:
+    GreyTool(PlateCanvas& canvas, Document& document, FeatureEdits& edits);
+
+  protected:
+    void marked(const std::vector<Eigen::Vector2d>& marks) override;
+};
+
+/// Two dark spots, one near and one far: how thick the haze is, and its colour.
+class HazeTool : public MarksTool {
+  public:
+    HazeTool(PlateCanvas& canvas, Document& document, FeatureEdits& edits);
+
+  protected:
+    void marked(const std::vector<Eigen::Vector2d>& marks) override;
+};
+
+/// Where the plate shows the spot that is marked in the sky picture.
+class SkySpotTool : public MarksTool {
+  public:
+    SkySpotTool(PlateCanvas& canvas, Document& document, FeatureEdits& edits);
+
+  protected:
+    void marked(const std::vector<Eigen::Vector2d>& marks) override;
+};
+
 }  // namespace va

@@ -9,7 +9,24 @@
 
 namespace va {
 
-enum class PlateTool { select, lasso, hand, mask, patch, edge, upright, horizon, groundEdge, photo, place, post, shadow };
+enum class PlateTool {
+    select,
+    lasso,
+    hand,
+    mask,
+    patch,
+    edge,
+    upright,
+    horizon,
+    groundEdge,
+    photo,
+    place,
+    post,
+    shadow,
+    grey,
+    haze,
+    skySpot
+};
 
 /// A tool of the plate view. A new one is a class of its own, a word in PlateTool and a line in tool_table.cpp.
 struct ToolInfo {
