@@ -8,6 +8,7 @@
 #include "base/text.h"
 #include "commands.h"
 #include "interrupt.h"
+#include "media/colour_space.h"
 #include "media/movie_writer.h"
 #include "shot/shot_file.h"
 #include "workflow/proof_run.h"
@@ -26,12 +27,17 @@ std::vector<std::string> listOf(const std::string& words) {
     return out;
 }
 
-std::string passWords() {
+std::string listed(const std::vector<std::string>& words) {
     std::string out;
-    for (const std::string& w : proofPassWords()) {
+    for (const std::string& w : words) {
         if (!out.empty()) out += ", ";
         out += w;
     }
+    return out;
+}
+std::vector<std::string> spaceWords() {
+    std::vector<std::string> out;
+    for (const LightSpace& s : lightSpaces()) out.emplace_back(s.word);
     return out;
 }
 
@@ -49,7 +55,7 @@ FrameRange rangeFrom(const std::string& words, const FrameRange& all) {
 
 void addProofCommand(CommandLine& program, Command& run) {
     struct Arguments {
-        std::string project, out, range, format = "png", passes, sun, sky;
+        std::string project, out, range, format = "png", passes, colour, sun, sky;
         std::vector<std::string> set;
         int samples = 0, bits = 16;
         double overscan = 0;
@@ -63,7 +69,9 @@ void addProofCommand(CommandLine& program, Command& run) {
     c.option("--samples", a->samples, "Samples a pixel (the project's otherwise)").between(1, 65536);
     c.option("--format", a->format, "Of stills: png or exr").oneOf({"png", "exr"});
     c.option("--bits", a->bits, "Of stills: png 8 or 16, exr 16 (half) or 32").between(8, 32);
-    c.option("--passes", a->passes, "In the EXR besides the picture, with commas: " + passWords());
+    c.option("--passes", a->passes, "In the EXR besides the picture, with commas: " + listed(proofPassWords()));
+    c.option("--colour", a->colour,
+             "Of EXR: linear light in " + listed(spaceWords()) + " (the plate's values otherwise)");
     c.flag("--insert-only", a->insertOnly, "Without the plate: colour multiplied by alpha, linear light");
     c.option("--overscan", a->overscan, "Share of the plate's size added on each side; with --insert-only")
         .between(0, 1);
@@ -105,6 +113,7 @@ void addProofCommand(CommandLine& program, Command& run) {
             output.insertOnly = a->insertOnly;
             output.overscan = a->overscan;
             output.passes = listOf(a->passes);
+            output.colour = a->colour;
             if (!shot.solve->has()) {
                 std::fprintf(stderr, "%s\n", proofTrouble(shot).c_str());
                 return exitNoSolve;

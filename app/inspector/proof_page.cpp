@@ -9,6 +9,7 @@
 #include <cmath>
 
 #include "inspector/sky_thumb.h"
+#include "media/colour_space.h"
 #include "workflow/proof_work.h"
 
 namespace va {
@@ -340,13 +341,12 @@ void ProofPage::buildLook(const PageContext& context) {
     setting("/look/gamma");
     setting("/look/saturation");
     colour(tr("Tint"), "/look/red", "/look/green", "/look/blue");
-    caption(tr("Focus and haze"), Fold::closed);
+    caption(tr("Focus, haze, colour fringe"), Fold::closed);
     setting("/look/f_number")->setToolTip(tr("0 = all is in focus; a scale has to be set"));
     setting("/look/focus_distance");
     setting("/look/haze")->setToolTip(tr("Distance in which half of a thing's colour is gone; 0 = none"));
     colour(tr("Haze"), "/look/haze_red", "/look/haze_green", "/look/haze_blue");
     buttons({context.actions["hazeTool"]});
-    caption(tr("Colour fringe"), Fold::closed);
     for (const char* path : {"/look/fringe_red", "/look/fringe_blue"})
         setting(path)->setToolTip(tr("Px further out than green at the plate's corners, as the lens shows it"));
 }
@@ -418,6 +418,10 @@ void ProofPage::buildOutput() {
         else edits_.change(tr("Set samples"), [&](ProofSpec& p) { p.samples = int(v); });
         refresh();
     });
+    QStringList spaces{tr("the plate's own values")};
+    for (const LightSpace& space : lightSpaces()) spaces << tr(space.label);
+    QComboBox* colours = choice(tr("Colours"), spaces);
+    colours->setObjectName("proofColours");
     QCheckBox* passes = check(tr("All passes in the EXR"));
     passes->setObjectName("proofPasses");
     write_ = new QPushButton;
@@ -425,7 +429,7 @@ void ProofPage::buildOutput() {
     insert(write_);
     report_ = note();
     report_->setObjectName("proofReport");
-    connect(write_, &QPushButton::clicked, this, [this, kind, passes] {
+    connect(write_, &QPushButton::clicked, this, [this, kind, passes, colours] {
         if (edits_.running()) return edits_.cancel();
         static const char* endings[] = {".mp4", ".h265.mp4", ".mov", ".mkv", "", "", ""};
         ProofOutput o;
@@ -434,13 +438,19 @@ void ProofPage::buildOutput() {
         o.ending = kind->currentIndex() >= firstExr ? "exr" : "png";
         o.insertOnly = kind->currentIndex() == firstExr + 1;
         if (passes->isChecked() && kind->currentIndex() >= firstExr) o.passes = proofPassWords();
+        if (kind->currentIndex() >= firstExr && colours->currentIndex() > 0)
+            o.colour = lightSpaces()[size_t(colours->currentIndex() - 1)].word;
         edits_.renderTo(o);
     });
-    refreshers_.emplace_back([this, samples, passes, kind] {
+    refreshers_.emplace_back([this, samples, passes, kind, colours] {
         samples->setValue(document_.shot().proof.samples);
-        passes->setEnabled(kind->currentIndex() >= firstExr);
+        for (QWidget* w : std::initializer_list<QWidget*>{passes, colours})
+            w->setEnabled(kind->currentIndex() >= firstExr);
     });
-    connect(kind, &QComboBox::currentIndexChanged, this, [passes](int i) { passes->setEnabled(i >= firstExr); });
+    connect(kind, &QComboBox::currentIndexChanged, this, [passes, colours](int i) {
+        passes->setEnabled(i >= firstExr);
+        colours->setEnabled(i >= firstExr);
+    });
 }
 
 void ProofPage::refreshLive() {

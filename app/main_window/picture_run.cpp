@@ -50,16 +50,11 @@ bool PictureRun::takeProof() {
     Document& document = window_.document();
     const auto rendered = [this] { waitUntil([this] { return window_.proofLive().finished(); }, 60'000); };
     window_.action("stepProof")->trigger();
-    window_.proofEdits().change("",
-                                [](ProofSpec& p) { p.sun.toSun = Eigen::Vector3d(-0.62, 0.62, 0.48).normalized(); });
     const QFileInfo plate(QString::fromStdString(document.shot().plateSpec));
-    const QFileInfo sky(plate.absolutePath() + "/../../props/yard-sky.exr");
-    if (sky.exists()) {
-        window_.proofEdits().change("", [&](ProofSpec& p) { p.sky.picture = sky.canonicalFilePath().toStdString(); });
-        window_.proofEdits().skyToSun();
-    }
-    window_.action("chromeBall")->trigger();
-    document.selectThing(0);
+    Shot empty = document.shot();
+    empty.things.clear();
+    document.edit("", empty);
+    layOutProof(window_, plate.absolutePath() + "/../../props");
     rendered();
     bool good = take("proof");
     window_.inspector().reveal(window_.findChild<QWidget*>("proofMasks"));

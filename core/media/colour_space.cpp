@@ -10,7 +10,7 @@
 
 namespace va {
 
-namespace ocio = OpenColorIO;
+namespace ocio = OCIO_NAMESPACE;
 
 const std::vector<LightSpace>& lightSpaces() {
     // Chromaticities: ITU-R BT.709, item 1.3; S-2014-004 (ACEScg); SMPTE ST 2065-1.

@@ -106,7 +106,8 @@ void writePicture(const std::filesystem::path& path, const Picture& picture, con
 }
 
 void writeChannels(const std::filesystem::path& path, int width, int height, const std::vector<NamedChannel>& channels,
-                   int bits, int left, int top, int frameWidth, int frameHeight) {
+                   int bits, int left, int top, int frameWidth, int frameHeight,
+                   const std::array<float, 8>* chromaticities) {
     ImageSpec spec(width, height, int(channels.size()), bits > 16 ? TypeDesc::FLOAT : TypeDesc::HALF);
     spec.channelnames.clear();
     for (size_t i = 0; i < channels.size(); ++i) {
@@ -116,6 +117,7 @@ void writeChannels(const std::filesystem::path& path, int width, int height, con
     spec.x = left, spec.y = top;
     spec.full_x = spec.full_y = 0, spec.full_width = frameWidth, spec.full_height = frameHeight;
     spec.attribute("compression", "zip");
+    if (chromaticities) spec.attribute("chromaticities", TypeDesc(TypeDesc::FLOAT, 8), chromaticities->data());
     std::vector<float> raw(size_t(width) * size_t(height) * channels.size());
     for (size_t c = 0; c < channels.size(); ++c)
         for (size_t i = 0; i < channels[c].values.size(); ++i) raw[i * channels.size() + c] = channels[c].values[i];

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <array>
 #include <filesystem>
 #include <string>
 #include <vector>
@@ -44,6 +45,7 @@ struct NamedChannel {
 /// Writes channels as OpenEXR: half, or float with `bits` 32. The picture begins at `left`, `top` of a frame of
 /// `frameWidth` by `frameHeight` px (data and display window). The file appears whole or not at all. Throws InputError.
 void writeChannels(const std::filesystem::path& path, int width, int height, const std::vector<NamedChannel>& channels,
-                   int bits, int left, int top, int frameWidth, int frameHeight);
+                   int bits, int left, int top, int frameWidth, int frameHeight,
+                   const std::array<float, 8>* chromaticities = nullptr);
 
 }  // namespace va

@@ -7,6 +7,7 @@
 #include "base/atomic_file.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "media/colour_space.h"
 #include "media/display_transform.h"
 #include "media/movie_writer.h"
 #include "media/picture_file.h"
@@ -111,8 +112,8 @@ constexpr Pass passes[] = {{"shadow", addShadow}, {"reflection", addReflection},
 
 /// What a still depends on: equal texts give equal stills.
 std::string dependsOn(const Shot& shot, const ProofOutput& o, int samples) {
-    std::string out = shotToText(shot, "/") +
-                      text("|%s|%d|%d|%d|%.9g", o.ending.c_str(), o.bits, samples, int(o.insertOnly), o.overscan);
+    std::string out = shotToText(shot, "/") + text("|%s|%s|%d|%d|%d|%.9g", o.ending.c_str(), o.colour.c_str(), o.bits,
+                                                   samples, int(o.insertOnly), o.overscan);
     for (const std::string& p : o.passes) out += "|" + p;
     return formatted("%zx", std::hash<std::string>()(out));
 }
@@ -131,6 +132,11 @@ void check(const Shot& shot, const ProofOutput& o, bool movie) {
                                          : text("EXR has 16 (half) or 32 bits, not %d.", o.bits));
     if (!o.passes.empty() && (movie || ending != "exr"))
         throw InputError(text("Passes need OpenEXR: PNG and movies hold one picture."));
+    if (!o.colour.empty() && (movie || ending != "exr"))
+        throw InputError(
+            text("Only OpenEXR is written in %s: PNG and movies hold the plate's own values.", o.colour.c_str()));
+    if (!o.colour.empty() && !lightSpace(o.colour))
+        throw InputError(text("There is no colour space \"%s\".", o.colour.c_str()));
     if (o.insertOnly && movie) throw InputError(text("A movie has no alpha. Write the insert alone as exr or png."));
     if (o.overscan > 0 && (!o.insertOnly || ending != "exr"))
         throw InputError(text("Overscan has no plate: write the insert alone, as exr."));
@@ -205,8 +211,15 @@ class FrameWriter {
     }
     void writeExr(const fs::path& file, const Picture& stored, const ProofLayers& layers, const RayScene& scene,
                   const ComposeOptions& options, int frame) const {
-        const Picture picture =
+        Picture picture =
             o_.insertOnly ? insertOf(layers, options) : composed(stored, shot_.plate.encoding, layers, options);
+        const LightSpace* space = lightSpace(o_.colour);
+        if (space) {
+            if (!o_.insertOnly)
+                for (size_t i = 0; i < picture.data.size(); ++i)
+                    if (i % 4 != 3) picture.data[i] = lightOf(picture.data[i], shot_.plate.encoding);
+            toLightSpace(picture, *space);
+        }
         const size_t n = layers.count();
         std::vector<NamedChannel> channels{channel("R", n), channel("G", n), channel("B", n)};
         if (o_.insertOnly) channels.push_back(channel("A", n));
@@ -216,7 +229,7 @@ class FrameWriter {
             if (std::find(o_.passes.begin(), o_.passes.end(), p.word) != o_.passes.end())
                 p.add({shot_, frame, layers, scene}, channels);
         writeChannels(file, layers.width, layers.height, channels, o_.bits, -left_, -top_, shot_.plate.width,
-                      shot_.plate.height);
+                      shot_.plate.height, space ? &space->chromaticities : nullptr);
     }
     const Shot& shot_;
     const ProofOutput& o_;

@@ -21,6 +21,7 @@ struct ProofOutput {
     int samples = 0;             ///< a pixel; 0 = as the shot says
     bool insertOnly = false;     ///< EXR or PNG with alpha, without the plate
     double overscan = 0;         ///< share of the plate's size that is added on each side; stills without plate only
+    std::string colour;  ///< of EXR: the word of a LightSpace; empty = the plate's own values, of the insert Rec. 709
     std::vector<std::string> passes;  ///< in the EXR, besides the picture
 };
 

@@ -5,7 +5,9 @@
 #include <QSlider>
 #include <QTemporaryDir>
 
+#include "inspector/sky_thumb.h"
 #include "inspector/sun_dial.h"
+#include "proof/sky_picture.h"
 #include "ui.h"
 #include "workflow/layout_work.h"
 #include "workflow/place_things.h"
@@ -124,6 +126,57 @@ class ProofTest : public QObject {
         QVERIFY(ui.child<QLabel>("proofSunNote")->text().contains("±"));
         ui.window.action("removePosts")->trigger();
         QVERIFY(ui.document.shot().proof.posts.empty());
+    }
+
+    /// While the mouse holds the sun, the plate shows a post and its shadow.
+    void theHeldSunShowsAPost() {
+        Ui ui(jib_);
+        ui.document.setFrame(1020);
+        ui.window.action("stepProof")->trigger();
+        rendered(ui);
+        auto* dial = ui.shown<SunDial>("sunDial");
+        const auto off = [&](const QImage& a, const QImage& b) {
+            int count = 0;
+            for (int y = 0; y < a.height(); ++y)
+                for (int x = 0; x < a.width(); ++x) count += a.pixel(x, y) != b.pixel(x, y);
+            return count;
+        };
+        const QPoint at = dial->placeOf(ui.document.shot().proof.sun.toSun).toPoint();
+        QTest::mousePress(dial, Qt::LeftButton, {}, at);
+        rendered(ui);
+        const QImage held = ui.plate->grab().toImage();
+        QTest::mouseRelease(dial, Qt::LeftButton, {}, at);
+        rendered(ui);
+        const QImage free = ui.plate->grab().toImage();
+        QVERIFY2(off(held, free) > 100, qPrintable(QString::number(off(held, free))));
+    }
+
+    /// A spot of the sky picture is turned to where the plate is clicked; grey gives the sky's colour.
+    void theSkyIsTurnedAndColouredFromThePlate() {
+        Ui ui(jib_);
+        ui.document.setFrame(1020);
+        ui.window.action("stepProof")->trigger();
+        ui.window.action("skySpotTool")->trigger();
+        QTest::mouseClick(ui.plate, Qt::LeftButton, {}, ui.at(100, 60));
+        QCOMPARE(ui.document.shot().proof.sky.turn, 0.0);  // no picture yet: a sentence, and nothing else
+        ui.window.proofEdits().change(
+            "sky", [](ProofSpec& p) { p.sky.picture = std::string(VA_SOURCE_DIR) + "/demo/props/yard-sky.exr"; });
+        auto* thumb = ui.shown<SkyThumb>("skyThumb");
+        QVERIFY(thumb && thumb->isVisible());
+        QTest::mouseClick(thumb, Qt::LeftButton, {}, QPoint(thumb->width() / 4, thumb->height() / 3));
+        QVERIFY(ui.window.proofEdits().skySpot());
+        QTest::mouseClick(ui.plate, Qt::LeftButton, {}, ui.at(100, 60));
+        const double turn = ui.document.shot().proof.sky.turn;
+        QVERIFY(turn != 0.0);
+        const auto ray = ui.document.shot().cameraAt(1020)->ray({100, 60});
+        const Eigen::Matrix3f own =
+            Eigen::AngleAxisf(float(turn * M_PI / 180), Eigen::Vector3f::UnitY()).toRotationMatrix();
+        QVERIFY(std::fabs(skyPlace(own * ray->direction.cast<float>()).x() - 0.25F) < 0.02F);
+        ui.window.action("greyTool")->trigger();
+        QTest::mouseClick(ui.plate, Qt::LeftButton, {}, ui.at(320, 300));
+        const Eigen::Vector3d& colour = ui.document.shot().proof.sky.colour;
+        QVERIFY(colour != Eigen::Vector3d(1, 1, 1));
+        QVERIFY(std::fabs(colour.dot(Eigen::Vector3d(0.2126, 0.7152, 0.0722)) - 1) < 1e-6);
     }
 
     void aMaskOfThisStepLiesBeforeTheThings() {

@@ -15,6 +15,7 @@
 #include <random>
 
 #include "base/error.h"
+#include "media/colour_space.h"
 #include "proof/compose.h"
 #include "proof/measure.h"
 #include "proof/sun_position.h"
@@ -174,8 +175,7 @@ TEST(ProofReference, TheSunStandsWhereLibnovaHasIt) {
         // Theirs counts from south, from the earth's middle: the sun is 8.8″ nearer to the horizon from the ground.
         const double azimuth = std::fmod(seen.az + 180, 360);
         const double turn = std::remainder(azimuth - ours.azimuth, 360) * std::cos(ours.elevation * pi / 180);
-        const double off =
-            std::hypot(turn, seen.alt - 8.794 / 3600 * std::cos(seen.alt * pi / 180) - ours.elevation);
+        const double off = std::hypot(turn, seen.alt - 8.794 / 3600 * std::cos(seen.alt * pi / 180) - ours.elevation);
         worst = std::max(worst, off);
         EXPECT_LE(off, 0.01) << p.year << "-" << p.month << "-" << p.day << " " << p.hours;
         ++compared;
@@ -230,6 +230,39 @@ TEST(ProofReference, TheInsertsAlphaIsRightOverAnyBackground) {
 }
 
 // Slanted edges blurred by known Gaussians: the integral of the Gaussian over the edge's distance.
+// Linear Rec. 709 to ACEScg and to ACES2065-1 with Bradford's adaptation: matrices worked out here from the published
+// chromaticities (SMPTE RP 177 for the matrices, Lam 1985 for the adaptation).
+TEST(ProofReference, ColoursInOtherSpacesFollowFromTheirChromaticities) {
+    using Matrix = Eigen::Matrix3d;
+    const auto xyz = [](double x, double y) { return Eigen::Vector3d(x / y, 1, (1 - x - y) / y); };
+    const auto toXyz = [&](const std::array<float, 8>& c) {
+        Matrix m;
+        for (int k = 0; k < 3; ++k)
+            m.col(k) = Eigen::Vector3d(c[size_t(2 * k)], c[size_t(2 * k) + 1],
+                                       1 - double(c[size_t(2 * k)]) - double(c[size_t(2 * k) + 1]));
+        const Eigen::Vector3d white = xyz(double(c[6]), double(c[7]));
+        return Matrix(m * (m.inverse() * white).asDiagonal());
+    };
+    Matrix bradford;
+    bradford << 0.8951, 0.2664, -0.1614, -0.7502, 1.7135, 0.0367, 0.0389, -0.0685, 1.0296;
+    const LightSpace& from = lightSpaces()[0];
+    const Eigen::Vector3d light(0.2, 0.5, 0.9);
+    for (size_t i = 1; i < lightSpaces().size(); ++i) {
+        const LightSpace& to = lightSpaces()[i];
+        const Eigen::Vector3d a = bradford * xyz(double(from.chromaticities[6]), double(from.chromaticities[7])),
+                              b = bradford * xyz(double(to.chromaticities[6]), double(to.chromaticities[7]));
+        const Matrix adapt = bradford.inverse() * b.cwiseQuotient(a).asDiagonal() * bradford;
+        const Eigen::Vector3d expected =
+            toXyz(to.chromaticities).inverse() * adapt * toXyz(from.chromaticities) * light;
+        Picture p(1, 1);
+        for (int c = 0; c < 3; ++c) p.at(0, 0)[c] = float(light[c]);
+        p.at(0, 0)[3] = 0.3F;
+        toLightSpace(p, to);
+        for (int c = 0; c < 3; ++c) EXPECT_NEAR(double(p.at(0, 0)[c]), expected[c], 2e-4) << to.word << " " << c;
+        EXPECT_EQ(p.at(0, 0)[3], 0.3F);
+    }
+}
+
 TEST(ProofReference, BlurOfSlantedEdgesIsMeasured) {
     for (const double sigma : {0.6, 1.0, 1.5, 2.2})
         for (const double degrees : {4.0, 10.0, 86.0, 97.0}) {
