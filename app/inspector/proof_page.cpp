@@ -100,6 +100,7 @@ void ProofPage::buildView(const PageContext& context) {
         auto* button = new QPushButton(context.actions[QLatin1String(name)]->iconText());
         button->setToolTip(context.actions[QLatin1String(name)]->toolTip());
         connect(button, &QPushButton::clicked, context.actions[QLatin1String(name)], &QAction::trigger);
+        button->setFixedHeight(22);
         line->addWidget(button);
     }
     insert(jumps);
@@ -145,12 +146,12 @@ void ProofPage::buildSun(const PageContext& context) {
     connect(dial_, &SunDial::held, this, [this](bool held) { edits_.holdSun(held); });
     connect(dial_, &SunDial::turned, this, [this](const Eigen::Vector3d& to) { edits_.setSun(to); });
     setting("/sun/strength");
-    setting("/sun/diameter");
 }
 
 void ProofPage::buildSky(const PageContext& context) {
     caption(tr("Sky and colours"), Fold::closed);
     colour(tr("Sun"), "/sun/red", "/sun/green", "/sun/blue");
+    setting("/sun/diameter")->setToolTip(tr("Of the sun: the larger, the softer shadows are"));
     toggle("proofSkyOn", tr("Shines"), [](ProofSpec& p) -> bool& { return p.sky.on; });
     setting("/sky/strength");
     colour(tr("Sky"), "/sky/red", "/sky/green", "/sky/blue");

@@ -154,7 +154,8 @@ void MainWindow::makeLayout() {
     connect(&groundEdits_, &GroundEdits::candidateChanged, this, &MainWindow::refreshGroundActions);
     scene_->canvas().setSlip(&slip_);
     QList<QAction*> tools;
-    for (const ToolInfo& t : toolTable()) tools << actions_[t.action];
+    for (const ToolInfo& t : toolTable())
+        if (t.inBar) tools << actions_[t.action];
     views_ = new Views(plate_, scene_, {of({"plateOnly", "both", "sceneOnly"}), tools});
     views_->setStill(new StillView(document_, stillEdits_));
     inspector_ = new Inspector({document_, edits_, lensEdits_, solveEdits_, groundEdits_, photoEdits_, stillEdits_,

@@ -2,7 +2,7 @@
 // Turns straight, noise-free renders into footage: lens distortion, pixel filter, sensor-like noise, sRGB encoding.
 // It stands alone on purpose and shares no code with the product, so that the demo data is a judge from outside.
 //
-//   bend OUT_W OUT_H RENDER_FOCAL FOCAL CX CY K1 K2 SEED FIRST LAST PATTERN TURNS SAMPLES MOMENTS > rgb24 frames
+//   bend OUT_W OUT_H RENDER_FOCAL FOCAL CX CY K1 K2 SEED FIRST LAST PATTERN TURNS SAMPLES MOMENTS GRAIN > rgb24 frames
 //
 // PATTERN is a printf pattern of binary 16-bit linear PPM renders whose principal point is their exact middle.
 // Each output pixel is mapped to the straight render by inverting x_d = x (1 + k1 r^2 + k2 r^4), and the render is
@@ -12,7 +12,7 @@
 // and by the area that it has there. Strong lenses need that: a pixel at their edge takes in more of the straight
 // picture. Other TURNS ("-" for none) are a file that holds, for each frame, SAMPLES rotation matrices (columns: right,
 // up, back of the camera at that moment of the open shutter, in the render's camera): the light is averaged over them
-// before noise is added. With MOMENTS "rows" instead of "open" they go from the first row's reading to the last one's,
+// before noise is added, GRAIN times that of a good sensor. With MOMENTS "rows" instead of "open" they go from the first row's reading to the last one's,
 // and each row has its own.
 #include <algorithm>
 #include <array>
@@ -130,7 +130,7 @@ double srgb(double v) { return v <= 0.0031308 ? 12.92 * v : 1.055 * std::pow(v, 
 }  // namespace
 
 int main(int argc, char** argv) {
-    if (argc != 16) return 2;
+    if (argc != 17) return 2;
     const int w = std::atoi(argv[1]), h = std::atoi(argv[2]);
     const double renderFocal = std::atof(argv[3]), focal = std::atof(argv[4]), cx = std::atof(argv[5]),
                  cy = std::atof(argv[6]);
@@ -138,6 +138,7 @@ int main(int argc, char** argv) {
     const unsigned seed = unsigned(std::atoi(argv[9]));
     const double scale = renderFocal / focal;
     const int samples = std::atoi(argv[14]);
+    const double grain = std::atof(argv[16]);
     const bool byRow = std::string(argv[15]) == "rows";
     std::vector<std::array<double, 9>> turns;
     const bool layOnBent = std::string(argv[13]) == "bent";
@@ -206,7 +207,7 @@ int main(int argc, char** argv) {
                 }
                 for (int c = 0; c < 3; ++c) {
                     const double value = std::max(0.0, light[c]);
-                    const double noisy = value + gauss(random) * std::sqrt(1.0e-4 * value + 2e-6);
+                    const double noisy = value + grain * gauss(random) * std::sqrt(1.0e-4 * value + 2e-6);
                     out[(size_t(y) * w + x) * 3 + c] =
                         uint8_t(std::lround(255 * std::clamp(srgb(std::max(0.0, noisy)), 0.0, 1.0)));
                 }

@@ -277,6 +277,12 @@ def project(clip, cam, p, focal_px):
     return [focal_px * x * m + (w - 1) / 2, focal_px * y * m + (h - 1) / 2]
 
 
+def scene_of(clip, t):
+    """What a clip declares for the scene; it may be another in every frame."""
+    scene = clip.get("scene", "")
+    return scene(t) if callable(scene) else scene
+
+
 def make(name, clip, jobs, work):
     w, h = clip["size"]
     clip["focal_px"] = [mm / clip["sensor_mm"] * w for mm in focals(clip)]
@@ -301,10 +307,10 @@ def make(name, clip, jobs, work):
         forward = [-b for b in back]
         f = clip["focal_px"][i] * scale
         place = clip["mover"](i / max(1, clip["frames"] - 1)) if "mover" in clip else None
-        trolley = "#declare TrolleyPlace = transform { matrix <%s> };\n" % ",".join("%.12g" % v for row in place for v in row) if place else "#declare TrolleyZ = 6.0;\n"
+        trolley = "#declare TrolleyPlace = transform { matrix <%s> };\n" % ",".join("%.12g" % v for row in place for v in row) if place else "" if "Place" in scene_of(clip, 0) else "#declare TrolleyZ = 6.0;\n"
         def trace(at, rows=()):
             with open(os.path.join(folder, "camera.inc"), "w") as out:
-                out.write(clip.get("scene", "") + (chart_place(cams[i], CHART_POSES[i]) if clip.get("still") else "") + trolley + "camera { perspective location %s right %s up %s direction %s }\n" % (
+                out.write(scene_of(clip, i / max(1, clip["frames"] - 1)) + (chart_place(cams[i], CHART_POSES[i]) if clip.get("still") else "") + trolley + "camera { perspective location %s right %s up %s direction %s }\n" % (
                     pov(at), pov([x * rw for x in right]), pov([x * rh for x in up]), pov([x * f for x in forward])))
             subprocess.run(["povray", "+I" + os.path.join(SCENES, "frame.pov"), "+L" + folder, "+L" + SCENES, "+O" + part, "+FP16",
                             "File_Gamma=1.0", "+W%d" % rw, "+H%d" % rh] + clip.get("antialias", ["-A"]) + ["-D", "+WT1", "-GA"] +
@@ -364,7 +370,7 @@ def make(name, clip, jobs, work):
         focal = clip["focal_px"][first]
         return subprocess.Popen([bend, str(w), str(h), repr(focal * scale), repr(focal), repr((w - 1) / 2), repr((h - 1) / 2),
                                  repr(clip["k1"]), repr(clip["k2"]), str(clip["seed"]), str(first), str(last), os.path.join(work, "straight.%04d.ppm"),
-                                 os.path.join(work, "turns.txt") if by_turns else "bent" if "room" in clip else "-", str(SHUTTER_SAMPLES), "rows" if "readout" in clip else "open"], stdout=into)
+                                 os.path.join(work, "turns.txt") if by_turns else "bent" if "room" in clip else "-", str(SHUTTER_SAMPLES), "rows" if "readout" in clip else "open", repr(clip.get("grain", 1.0))], stdout=into)
 
     encode = ["ffmpeg", "-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", "%dx%d" % (w, h), "-r", "25", "-i", "-"]
     if clip["movie"]:
@@ -391,7 +397,7 @@ def make(name, clip, jobs, work):
 
     # True surface points: rays through a grid of pixels of the first, middle and last frame, measured by the renderer.
     with open(os.path.join(work, "rays.inc"), "w") as out:
-        out.write(clip.get("scene", ""))
+        out.write(scene_of(clip, 0.5))
         froms, alongs = [], []
         for k, i in enumerate([0, clip["frames"] // 2, clip["frames"] - 1]):
             at, (right, up, back) = cams[i]
@@ -425,7 +431,7 @@ def make(name, clip, jobs, work):
         "frames": [{"frame": clip["first"] + i, "position": [round(v, 9) for v in at], "rotation": [round(v, 12) for v in quaternion(*axes)],
                     "focal_px": clip["focal_px"][i], "focal_mm": mm[i], "sensor_width_mm": clip["sensor_mm"],
                     "principal_point_px": [(w - 1) / 2, (h - 1) / 2]} for i, (at, axes) in enumerate(cams)],
-        "planes": planes(clip, cams),
+        "planes": planes(clip, cams) if clip.get("planes", True) else [],
         "points": [{"id": i, "position": p["position"], "seen": p["seen"]} for i, p in sorted(points.items()) if len(p["seen"]) >= min(10, clip["frames"])],
     }
     if "readout" in clip:

@@ -2,12 +2,17 @@
 #version 3.7;
 global_settings { assumed_gamma 1.0 max_trace_level 4 }
 #include "camera.inc"
-#include "yard.inc"
+#ifdef (Place)
+  #include "place.inc"
+#else
+  #include "yard.inc"
+#end
 object { Yard }
 object { Water }
 #ifdef (TrolleyPlace)
   object { Trolley transform { TrolleyPlace } }
-#else
+#end
+#ifdef (TrolleyZ)
   object { Trolley rotate y * 8 translate vrotate(<-1.36, 0, TrolleyZ>, y * 8) }
 #end
 #ifdef (WithChart)

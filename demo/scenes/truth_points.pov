@@ -5,7 +5,11 @@
 #version 3.7;
 global_settings { assumed_gamma 1.0 }
 #include "rays.inc"
-#include "yard.inc"
+#ifdef (Place)
+  #include "place.inc"
+#else
+  #include "yard.inc"
+#end
 #fopen Out "truth_points.txt" write
 #local Id = 0;
 #local I = 0;

@@ -80,16 +80,16 @@ const std::vector<ToolInfo>& toolTable() {
          QT_TRANSLATE_NOOP("tools", "Shadow"), Qt::ALT | Qt::Key_D, "cloud-sun", Step::proof, false, make<ShadowTool>},
         {PlateTool::grey, "greyTool",
          QT_TRANSLATE_NOOP("tools", "Take the colour of the sky's light from something grey in shadow"),
-         QT_TRANSLATE_NOOP("tools", "Pick grey"), int(Qt::ALT) | int(Qt::SHIFT) | int(Qt::Key_G), "pipette", Step::proof, false,
-         make<GreyTool>},
+         QT_TRANSLATE_NOOP("tools", "Pick grey"), int(Qt::ALT) | int(Qt::SHIFT) | int(Qt::Key_G), "pipette",
+         Step::proof, false, make<GreyTool>, false},
         {PlateTool::haze, "hazeTool",
          QT_TRANSLATE_NOOP("tools", "Measure the plate's haze: a dark spot near by, then one far away"),
-         QT_TRANSLATE_NOOP("tools", "Pick haze"), int(Qt::ALT) | int(Qt::SHIFT) | int(Qt::Key_H), "cloud-fog", Step::proof, false,
-         make<HazeTool>},
+         QT_TRANSLATE_NOOP("tools", "Pick haze"), int(Qt::ALT) | int(Qt::SHIFT) | int(Qt::Key_H), "cloud-fog",
+         Step::proof, false, make<HazeTool>, false},
         {PlateTool::skySpot, "skySpotTool",
          QT_TRANSLATE_NOOP("tools", "Turn the sky picture until its marked spot stands where you click"),
-         QT_TRANSLATE_NOOP("tools", "Turn to a spot"), int(Qt::ALT) | int(Qt::SHIFT) | int(Qt::Key_K), "compass", Step::proof, false,
-         make<SkySpotTool>},
+         QT_TRANSLATE_NOOP("tools", "Turn to a spot"), int(Qt::ALT) | int(Qt::SHIFT) | int(Qt::Key_K), "compass",
+         Step::proof, false, make<SkySpotTool>, false},
     };
     return table;
 }

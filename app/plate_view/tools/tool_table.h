@@ -40,6 +40,7 @@ struct ToolInfo {
     std::optional<Step> step;
     bool needsFeatures;  ///< works on rings: they are shown when it is taken
     std::unique_ptr<CanvasTool> (*make)(PlateCanvas& canvas, Document& document, FeatureEdits& edits);
+    bool inBar = true;  ///< false: taken from its step's page and from the menu alone
 };
 
 /// In the order of the buttons.
