@@ -58,6 +58,33 @@ bool isFar(const Path& path, const SolveResult& camera, double close) {
     return median(std::move(off)) < close;
 }
 
+/// Whether some position in the scene explains a path, however short it is and however unsure the position: what moves
+/// by itself for so short a time that this holds tells nothing of its motion.
+bool fitsSomewhere(const Path& path, const SolveResult& camera, double close) {
+    std::vector<View> views;
+    std::vector<std::pair<int, Eigen::Vector2d>> pixels;
+    std::vector<Eigen::Vector2d> undistorted;
+    for (const PathPoint& p : path.points) {
+        const SolvedFrame* f = camera.at(p.frame);
+        const auto n =
+            f && f->solved && p.counts() ? camera.intrinsics(p.frame).normalisedFromPixel({p.x, p.y}) : std::nullopt;
+        if (!n) continue;
+        views.push_back(viewFromPose(f->pose));
+        pixels.emplace_back(p.frame, Eigen::Vector2d(p.x, p.y));
+        undistorted.push_back(*n);
+    }
+    std::vector<Observation> seen;
+    for (size_t i = 0; i < views.size(); ++i) seen.push_back({&views[i], undistorted[i], 1});
+    const auto placed = seen.size() >= 2 ? triangulate(seen) : std::nullopt;
+    if (!placed) return false;
+    int fits = 0;
+    for (size_t i = 0; i < views.size(); ++i) {
+        const auto q = project(views[i], camera.intrinsics(pixels[i].first), placed->position);
+        fits += q && (*q - pixels[i].second).norm() < close;
+    }
+    return fits * 10 >= int(views.size()) * 9;
+}
+
 /// Ids of the points that are connected: not far from the others, and not much worse fitted.
 std::vector<int> coreOf(const SolveResult& mover) {
     std::vector<double> axes[3], far, rms;
@@ -231,7 +258,11 @@ std::optional<double> scaleOnGround(const SolveResult& camera, const SolveResult
 }
 
 std::vector<int> standingStill(const SolveResult& camera, const std::vector<Path>& paths, double close) {
-    return camera.motion == Motion::free ? alsoOn(camera, camera, paths, close) : std::vector<int>();
+    std::vector<int> out;
+    for (const Path& p : paths)
+        if (isFar(p, camera, close) || (camera.motion == Motion::free && fitsSomewhere(p, camera, close)))
+            out.push_back(p.id);
+    return out;
 }
 
 std::vector<MoverProposal> proposeMovers(const SolveResult& camera, const std::vector<Path>& paths,

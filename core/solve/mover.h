@@ -38,8 +38,8 @@ std::string moverDoubt(const SolveResult& mover, int paths);
 std::optional<double> scaleOnGround(const SolveResult& camera, const SolveResult& mover, const Eigen::Vector3d& up,
                                     double groundAt);
 
-/// Of these paths those that a position in the scene explains: seen within `close` px of it in four of five frames,
-/// under rays that place it. None where the camera's solve has no depth.
+/// Of these paths those that the scene explains: as something at infinity, or by some position, within `close` px in
+/// nine of ten frames. Short ones on something that moves slowly are among them: they tell nothing of it.
 std::vector<int> standingStill(const SolveResult& camera, const std::vector<Path>& paths, double close);
 
 struct MoverProposal {

@@ -21,7 +21,8 @@ double cross(const Eigen::Vector2d& a, const Eigen::Vector2d& b, const Eigen::Ve
     return (b - a).x() * (c - a).y() - (b - a).y() * (c - a).x();
 }
 
-/// Convex outline of points (Andrew's monotone chain, 1979), widened by a tenth: features lie inside of things.
+/// Convex outline of points (Andrew's monotone chain, 1979), widened by three tenths: features lie inside of things,
+/// and the first ones on a part of them. What stands outside of the thing is told by how it moves.
 Outline outlineOf(Outline points) {
     std::sort(points.begin(), points.end(),
               [](const auto& a, const auto& b) { return std::pair(a.x(), a.y()) < std::pair(b.x(), b.y()); });
@@ -37,7 +38,7 @@ Outline outlineOf(Outline points) {
     }
     Eigen::Vector2d middle = Eigen::Vector2d::Zero();
     for (const auto& p : out) middle += p / double(out.size());
-    for (auto& p : out) p = (middle + 1.1 * (p - middle)).eval();
+    for (auto& p : out) p = (middle + 1.3 * (p - middle)).eval();
     return out;
 }
 
@@ -95,6 +96,16 @@ std::vector<Path> moreFeatures(const Shot& shot, const std::map<int, Outline>& o
     return out;
 }
 
+/// Those of a mover's paths that the scene does not explain as well.
+std::vector<int> withoutStanding(const Shot& shot, const std::vector<int>& ids, double close) {
+    std::vector<Path> own;
+    for (const int id : ids)
+        if (const Path* p = shot.path(id)) own.push_back(*p);
+    std::vector<int> out = ids;
+    for (const int id : standingStill(*shot.solve, own, close)) std::erase(out, id);
+    return out.size() * 2 >= ids.size() ? out : ids;
+}
+
 }  // namespace
 
 Shot withMoverFeatures(const Shot& shot, Progress& progress, bool proposed) {
@@ -105,7 +116,8 @@ Shot withMoverFeatures(const Shot& shot, Progress& progress, bool proposed) {
         const std::map<int, Outline> outlines = outlinesOf(out, m);
         std::vector<Path> fresh = moreFeatures(out, outlines, progress);
         const size_t found = fresh.size();
-        const auto still = standingStill(*out.solve, fresh, 0.6 * std::max(1.0, out.plate.width / 1280.0));
+        const double close = 0.6 * std::max(1.0, out.plate.width / 1280.0);
+        const auto still = standingStill(*out.solve, fresh, close);
         std::erase_if(fresh, [&](const Path& p) { return std::find(still.begin(), still.end(), p.id) != still.end(); });
         if (proposed && found >= 20 && fresh.size() * 4 < found) {
             bogus.push_back(m.id);
@@ -117,6 +129,7 @@ Shot withMoverFeatures(const Shot& shot, Progress& progress, bool proposed) {
         for (const Path& p : fresh) paths->push_back(p);
         tried.paths = paths;
         Mover with = m;
+        if (proposed) with.paths = withoutStanding(out, m.paths, close);
         for (const Path& p : fresh) with.paths.push_back(p.id);
         tried.movers = {with};
         const Mover solved = withMoversSolved(tried, progress).movers.front();
@@ -134,6 +147,7 @@ Shot withMoverFeatures(const Shot& shot, Progress& progress, bool proposed) {
         // They are no news for the camera's solve, which leaves out what belongs to movers.
         const bool cameraFresh = out.solveFrom == fingerprintOfSolveInput(out);
         out.paths = kept;
+        if (proposed) m.paths = withoutStanding(out, m.paths, close);
         m.paths.insert(m.paths.end(), won.begin(), won.end());
         m.solve = solved.solve;
         if (cameraFresh) out.solveFrom = fingerprintOfSolveInput(out);
@@ -143,7 +157,7 @@ Shot withMoverFeatures(const Shot& shot, Progress& progress, bool proposed) {
     std::erase_if(out.movers,
                   [&](const Mover& m) { return std::find(bogus.begin(), bogus.end(), m.id) != bogus.end(); });
     if (cameraFresh) out.solveFrom = fingerprintOfSolveInput(out);
-    return out;
+    return withLensOfMovers(out);
 }
 
 }  // namespace va

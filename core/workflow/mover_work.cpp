@@ -8,6 +8,7 @@
 #include "solve/incremental/observations.h"
 #include "solve/mover.h"
 #include "workflow/match_shot.h"
+#include "workflow/stale.h"
 
 namespace va {
 namespace {
@@ -24,7 +25,34 @@ const SolvedPoint* pointOf(const SolveResult& solve, int path) {
     return nullptr;
 }
 
+/// A camera that stands tells nothing of its lens; what moves before it does: the lens of the mover that is surest of
+/// it becomes the camera's.
+void takeLensOfMover(Shot& shot) {
+    if (shot.solve->motion != Motion::lockedOff || shot.priors.focal == Known::known) return;
+    const SolveResult* best = nullptr;
+    double sure = 0.1;
+    for (const Mover& m : shot.movers)
+        for (const LensNumber& n : m.solve->lensNumbers)
+            if (m.solve->motion == Motion::free && n.name == "focal" && n.value > 0 && n.sigma / n.value < sure)
+                sure = n.sigma / n.value, best = m.solve.get();
+    if (!best) return;
+    SolveResult camera = *shot.solve;
+    camera.lens = best->lens;
+    camera.lensNumbers = best->lensNumbers;
+    camera.lensMapSigmaPx = best->lensMapSigmaPx;
+    for (SolvedFrame& f : camera.frames) f.focalPx = best->lens.focalPx;
+    shot.solve = std::make_shared<SolveResult>(std::move(camera));
+    for (Mover& m : shot.movers)
+        if (m.solveFrom != 0) m.solveFrom = fingerprintOfMoverInput(shot, m);
+}
+
 }  // namespace
+
+Shot withLensOfMovers(const Shot& shot) {
+    Shot out = shot;
+    takeLensOfMover(out);
+    return out;
+}
 
 Shot withMover(const Shot& shot, const std::vector<int>& paths, const std::string& name) {
     Mover m;
@@ -43,12 +71,15 @@ Shot withMoversSolved(const Shot& shot, Progress& progress) {
     Shot out = shot;
     if (!shot.solve->has()) return out;
     const SolveRequest request = solveRequestFor(shot);
+    bool changed = false;
     for (Mover& m : out.movers) {
         const uint64_t from = fingerprintOfMoverInput(shot, m);
         if (m.solveFrom == from) continue;
         m.solve = std::make_shared<SolveResult>(solveMover(*shot.solve, *shot.paths, m.paths, request, progress));
         m.solveFrom = from;
+        changed = true;
     }
+    if (changed) takeLensOfMover(out);
     return out;
 }
 

@@ -16,6 +16,10 @@ Shot withMoversSolved(const Shot& shot, Progress& progress);
 /// had set their paths aside by itself.
 Shot withMoversProposed(const Shot& shot, Progress& progress);
 
+/// A camera that stands tells nothing of its lens; what moves before it does. The shot with the lens of the mover that
+/// is surest of it; unchanged where the camera moves, its focal length is given, or no mover tells it within 10 %.
+Shot withLensOfMovers(const Shot& shot);
+
 /// Units of the solve's world for one unit of the mover's space, as its choice says; where that can't be had (no
 /// ground, no such points), the size at which it stands as far away as the middle of things. `sure`: false then.
 double moverScale(const Shot& shot, const Mover& mover, bool* sure = nullptr);

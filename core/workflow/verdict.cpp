@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "workflow/verdict.h"
 #include "workflow/layout_work.h"
+#include "workflow/mover_work.h"
 
 #include <algorithm>
 #include <cctype>
@@ -170,6 +171,27 @@ std::string focalContradiction(const Shot& s) {
         "The known focal length of %.4g mm does not go with the paths: they ask for %.4g mm on this film back, "
         "with a fit of %.2f%s px. Check the focal length and the film back's width (%.4g mm).",
         s.priors.focalMm, mm, r.askedRmsPx, had.c_str(), s.priors.sensorWidthMm);
+}
+
+/// Features that move while the camera stands, where they are enough to be a thing; else 0.
+int movingBeforeIt(const SolveResult& r) {
+    const auto moving = std::count_if(r.outliers.begin(), r.outliers.end(),
+                                      [](const SolveOutlier& o) { return o.reason == OutlierReason::notLockedOff; });
+    return moving >= 24 ? int(moving) : 0;
+}
+
+/// A camera that stands, with what moves before it solved: a full result.
+Verdict lockedOffWithMovers(const Shot& s) {
+    const SolveResult& r = *s.solve;
+    std::string out = text("Locked-off camera · %zu mover%s", s.movers.size(), s.movers.size() == 1 ? "" : "s");
+    if (const double doubt = focalDoubt(r); doubt > 0)
+        out += text(". The focal length is told by what moves, to ±%.2g %%", 100 * doubt);
+    else if (s.priors.focal != Known::known)
+        return {Lamp::look, out + text(". The focal length is a guess: nothing that moves tells it. Give it if you "
+                                       "know it.")};
+    for (const Mover& m : s.movers)
+        if (m.solve->motion != Motion::free) return {Lamp::look, out + ". " + moverVerdict(s, m)};
+    return {Lamp::good, out + text(".")};
 }
 
 /// Nearly all live paths belong to movers: nothing is left for the camera.
@@ -353,6 +375,12 @@ Verdict onSolve(const Shot& s) {
                      "features on moving things, or give the focal length.",
                      r.parallaxPx)};
         case SolveTrouble::noParallax:
+            if (r.motion == Motion::lockedOff && !s.movers.empty()) return lockedOffWithMovers(s);
+            if (r.motion == Motion::lockedOff && movingBeforeIt(r) > 0)
+                return {Lamp::look,
+                        text("Locked-off camera, and %d features move before it. Look for movers: what moves as one "
+                             "thing is solved, and tells the focal length. Or match a frame as a photo.",
+                             movingBeforeIt(r))};
             if (r.motion == Motion::lockedOff)
                 return {
                     Lamp::look,

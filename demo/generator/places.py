@@ -100,9 +100,9 @@ def turning_crate(t):
     return axes + [[0.25 * math.sin(3 * t), 0.55 + 0.12 * math.sin(5 * t), -2.6 + 0.4 * math.sin(2.5 * t)]]
 
 
-def clip(path, place, kind=0, depth=14, light=1.0, mm=28.0, k1=-0.04, frames=60, extra=None, **more):
+def clip(path, place, kind=0, depth=14, light=1.0, mm=28.0, k1=-0.04, frames=48, extra=None, **more):
     scene = "#declare Place = %d; #declare PlaceKind = %d; #declare PlaceDepth = %g; #declare PlaceLight = %g;\n" % (place, kind, depth, light)
-    return dict(path=path, size=(640, 360), frames=frames, first=1001, focal_mm=mm, sensor_mm=36.0, k1=k1, k2=0.0, seed=place, movie=True,
+    return dict(path=path, size=(512, 288), frames=frames, first=1001, focal_mm=mm, sensor_mm=36.0, k1=k1, k2=0.0, seed=place, movie=True,
                 scene=(lambda t: scene + extra(t)) if extra else scene, planes=False, **more)
 
 
@@ -114,7 +114,7 @@ CLIPS = {
     "wall": clip(before_wall, 105, kind=1, k1=-0.03),
     "night": clip(night, 106, light=0.22, grain=3.2),
     "crowd": clip(crowd_pan, 107, mm=32.0, k1=0.0, extra=walkers),
-    "rolling": clip(rolling_walk, 108, readout=0.6, room=1.12, frames=48),
+    "rolling": clip(rolling_walk, 108, readout=0.6, room=1.12),
     "orbit": clip(orbit, 109, kind=3, k1=-0.05, room=1.12),
     "locked": clip(locked, 110, mover=turning_crate, k1=-0.03),
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "solve/incremental/free_finish.h"
 
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -10,6 +11,7 @@
 
 #include "lens/convert_lens.h"
 #include "solve/incremental/depth_mirror.h"
+#include "solve/incremental/focal_valley.h"
 #include "solve/incremental/lens_certainty.h"
 #include "solve/incremental/outliers.h"
 #include "solve/incremental/point_placement.h"
@@ -18,6 +20,25 @@
 #include "solve/incremental/thresholds.h"
 
 namespace va {
+namespace {
+
+/// Of two solves of the same paths: mean of min(error² over a third of a pixel squared, 9), over observations that both
+/// have placed.
+std::pair<double, double> costsOfBoth(const Reconstruction& a, const Reconstruction& b) {
+    const Observations& o = a.observations();
+    double first = 0, second = 0;
+    int n = 0;
+    for (const PathObservation& s : o.all) {
+        if (!a.hasView(s.frame) || !b.hasView(s.frame) || o.heldBack[size_t(s.path)]) continue;
+        const auto p = a.residual(s), q = b.residual(s);
+        if (!p || !q) continue;
+        first += std::min(9.0, 9 * p->squaredNorm()), second += std::min(9.0, 9 * q->squaredNorm());
+        ++n;
+    }
+    return n > 0 ? std::pair(first / n, second / n) : std::pair(9.0, 9.0);
+}
+
+}  // namespace
 
 FreeFinish::FreeFinish(SolveQuestion& question, Growth& growth, Progress& progress, SolveResult& result)
     : q_(question), growth_(growth), progress_(progress), result_(result), cancelled_([&progress] {
@@ -63,13 +84,17 @@ void FreeFinish::lookForRows(Reconstruction& r) const {
     const double found = std::fabs(rolling.readout()), sigma = readoutSigma(rolling).value_or(1e9);
     // No sensor takes longer than a frame for its rows.
     if (found < std::max(0.05, 4 * sigma) || found > 1.2) return;
-    if (growth_.cost(rolling) < limits::rowsGain * growth_.cost(r)) std::swap(r, rolling);
+    // By what both have placed: the closer solve sets more aside, which must not speak against it.
+    const auto [cost, had] = costsOfBoth(rolling, r);
+    if (cost < limits::rowsGain * had && rolling.pointCount() * 10 >= 8 * r.pointCount()) std::swap(r, rolling);
 }
 
 void FreeFinish::weighDistortion(Reconstruction& r) {
     auto values = q_.lensValues();
     if (values.empty()) return;
+    followValley(r, values);
     auto covariance = lensCovariance(r, values);
+    double heldApart = 0;  // relative variance of the focal length by a distortion that is not as it is held
     if (q_.distortionIsSolved()) {
         const Intrinsics& lens = r.lens();
         const double sigma =
@@ -79,6 +104,7 @@ void FreeFinish::weighDistortion(Reconstruction& r) {
         const double seen = q_.scaledPx(limits::distortionSeen);
         const double size = std::max(largestDistortionPx(lens, q_.request.width, q_.request.height) / 3, seen);
         if (folds || sigma > size) {
+            if (covariance && !folds) heldApart = focalVarianceByDistortion(r, values, *covariance);
             q_.distortionRefused = true;
             result_.distortionRefusedPx = folds ? 1e9 : sigma;
             r.holdDistortion(distortionForFocal(q_.lens.lens, lens.focalPx / q_.lens.focalPx));
@@ -97,9 +123,68 @@ void FreeFinish::weighDistortion(Reconstruction& r) {
     disagreement_ = std::max(1.0, std::sqrt(more.squaredNorm() / double(more.size())));
     const Eigen::VectorXd scale = more.cwiseMax(1);
     covariance = scale.asDiagonal() * *covariance * scale.asDiagonal();
+    widenByValley(r, values, *covariance);
+    if (const double own = focalSigma(r, values, *covariance); own > 0) *covariance *= 1 + heldApart / (own * own);
     result_.lensNumbers = lensNumbers(r.lens(), values, *covariance);
     if (q_.distortionIsSolved())
         result_.lensMapSigmaPx = mapSigmaPx(r.lens(), q_.request.width, q_.request.height, values, *covariance);
+}
+
+/// Relative deviation of the focal length by a covariance; 0 where it is not among the values.
+double FreeFinish::focalSigma(const Reconstruction& r, const std::vector<LensValue>& values,
+                              const Eigen::MatrixXd& covariance) {
+    const auto at = std::find(values.begin(), values.end(), LensValue::focal) - values.begin();
+    return at < covariance.rows() ? std::sqrt(covariance(at, at)) / r.lens().focalPx : 0;
+}
+
+/// Relative variance that the focal length gets from a distortion that is held, but only known as lenses are: what the
+/// observations say of both, narrowed by that, less what they say of the focal length alone.
+double FreeFinish::focalVarianceByDistortion(const Reconstruction& r, const std::vector<LensValue>& values,
+                                             const Eigen::MatrixXd& covariance) {
+    const auto at = std::find(values.begin(), values.end(), LensValue::focal) - values.begin();
+    if (at >= covariance.rows() || covariance.rows() != Eigen::Index(values.size())) return 0;
+    Eigen::MatrixXd information = covariance.inverse();
+    if (!information.allFinite() || !(information(at, at) > 0)) return 0;
+    const double alone = 1 / information(at, at);
+    for (Eigen::Index k = 0; k < covariance.rows(); ++k)
+        if (values[size_t(k)] >= LensValue::k1)
+            information(k, k) += 1 / (limits::usualDistortion * limits::usualDistortion);
+    const double with = information.inverse()(at, at);
+    return with > alone ? (with - alone) / (r.lens().focalPx * r.lens().focalPx) : 0;
+}
+
+void FreeFinish::followValley(Reconstruction& r, const std::vector<LensValue>& values) {
+    const auto covariance = lensCovariance(r, values);
+    const double sigma = covariance ? focalSigma(r, values, *covariance) : 0;
+    if (sigma < limits::sureFocal || r.findsFocals()) return;
+    FocalValley valley(r, values, q_.priors(), cancelled_);
+    if (!valley.usable()) return;
+    progress_.check();
+    const double bottom = valley.descend(std::clamp(sigma, 0.01, 0.1));
+    if (std::fabs(std::log(bottom / r.lens().focalPx)) < 0.5 * sigma) return;
+    // All views follow, held there first; what fits there counts anew.
+    Reconstruction other = r;
+    auto priors = q_.priors();
+    priors.push_back({0, LensValue::focal, bottom, 1e-3});
+    for (int round = 0; round < 3; ++round) {
+        progress_.check();
+        refine(other, values, round == 0 ? priors : q_.priors(), 30, 1e-6, cancelled_);
+        classifyOutliers(other, limits::outliers);
+        addPoints(other, growth_.angle(limits::finalAngle));
+    }
+    // The valley's own cost has decided; this asks only that nothing was lost on the way.
+    if (growth_.cost(other) < 1.002 * growth_.cost(r)) std::swap(r, other);
+}
+
+void FreeFinish::widenByValley(const Reconstruction& r, const std::vector<LensValue>& values,
+                               Eigen::MatrixXd& covariance) const {
+    const double sigma = focalSigma(r, values, covariance);
+    // A surer one lies at the bottom of a parabola.
+    if (sigma < limits::sureFocal || r.findsFocals()) return;
+    const FocalValley valley(r, values, q_.priors(), cancelled_);
+    if (!valley.usable()) return;
+    const double wider = valley.width(sigma, r.errorsTogether() * disagreement_) / sigma;
+    covariance *= wider * wider;
 }
 
 void FreeFinish::lookAtMirror(Reconstruction& r) {

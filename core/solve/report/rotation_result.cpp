@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "solve/report/rotation_result.h"
 #include "base/text.h"
+#include "solve/incremental/thresholds.h"
 
 #include <algorithm>
 #include <cmath>
@@ -26,6 +27,16 @@ RotationSolve overAllFrames(const RotationSolve& onKeyframes, const Observations
     if (q.rows().matters()) r = withRowsRead(by, r, zooms ? solved : q.lensValues(), q.priors(), q.rows());
     else r = withPathsWeighed(by, r, q.lensValues(), q.priors());
     return r;
+}
+
+/// Whether the turns found move the picture by less than half a px of it: something large that moves by itself hid that
+/// the rest stands.
+bool standsStill(const RotationSolve& r) {
+    if (!r.focals.empty() || !r.rates.empty()) return false;
+    return std::all_of(r.rotations.begin(), r.rotations.end(), [&](const Eigen::Matrix3d& turn) {
+        return Eigen::AngleAxisd(turn * r.rotations.front().transpose()).angle() * r.lens.focalPx <
+               limits::lockedOffMove;
+    });
 }
 
 /// What was not solved by may still go where the rotation takes it: its direction is that of its first observation.
@@ -67,6 +78,7 @@ void takeRotation(const RotationSolve& onKeyframes, const Observations& by, cons
     progress.stage(text("Solving the rotation"), 0, 0.8);
     const Observations& s = question.observations;
     RotationSolve r = overAllFrames(onKeyframes, by, question);
+    if (question.request.move == MoveChoice::automatic && standsStill(r)) return takeFixed(question, result);
     placeTheRest(s, r);
     result.zooms = !r.focals.empty();
     result.height = question.request.height;

@@ -1,0 +1,86 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Footage of places that are not the boatyard (demo/generator/places.py), each with another kind of move, against its
+// truth: nothing known but the plate. No method was tuned to any one of them.
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <cstdio>
+
+#include "base/atomic_file.h"
+#include "exchange/camera_json.h"
+#include "judge.h"
+#include "workflow/gather_scene.h"
+#include "workflow/match_shot.h"
+#include "workflow/mover_features.h"
+#include "workflow/mover_work.h"
+#include "workflow/track_shot.h"
+#include "workflow/verdict.h"
+
+namespace va {
+namespace {
+
+struct Place {
+    const char* name;
+    Motion motion;
+    double stickPx, shapePx;  ///< at most; 0 = it has no depth
+    double focalPercent;      ///< at most, or
+    double focalInStated;     ///< at most so many times what is stated
+    double moverDegrees = 0;  ///< its mover's rotation, RMS; 0 = none is looked for
+};
+void PrintTo(const Place& p, std::ostream* out) { *out << p.name; }
+
+class Places : public testing::TestWithParam<Place> {};
+
+TEST_P(Places, AreSolvedAndSayHowSureTheyAre) {
+    const Place& place = GetParam();
+    const std::string base = std::string(VA_TEST_DATA) + "/places/" + place.name + "/" + place.name;
+    Progress progress;
+    Shot shot = matchShot(withPlate(Shot(), base + ".mp4"), progress);
+    if (place.moverDegrees > 0) shot = withMoverFeatures(withMoversProposed(shot, progress), progress, true);
+    const std::string camera = writeCameraJson(gatherScene(shot)), truth = readFile(base + ".truth.json");
+    const Judgement j = judge(camera, truth);
+    double stated = 0;
+    for (const LensNumber& n : shot.solve->lensNumbers)
+        if (n.name == "focal") stated = 100 * n.sigma / n.value;
+    std::printf("%s: %s\n  focal stated +-%.3f %%. %s\n", place.name, j.line().c_str(), stated,
+                verdictOn(shot, Step::solve).sentence.c_str());
+    EXPECT_EQ(shot.solve->motion, place.motion);
+    EXPECT_EQ(j.solved, j.frames);
+    if (place.stickPx > 0) {
+        EXPECT_LE(j.stickPx, place.stickPx);
+        EXPECT_LE(j.shapePx, place.shapePx);
+    }
+    EXPECT_LE(j.focalPercent, std::max(place.focalPercent, place.focalInStated * stated));
+    if (place.moverDegrees > 0) {
+        ASSERT_FALSE(shot.movers.empty());
+        const MoverJudgement m = judgeMover(camera, truth);
+        std::printf("  mover: rotation %.4f deg, place %.4f %%\n", m.rotationDeg, m.placePercent);
+        EXPECT_LE(m.rotationDeg, place.moverDegrees);
+    }
+}
+
+INSTANTIATE_TEST_SUITE_P(
+    All, Places,
+    testing::Values(Place{"lateral", Motion::free, 0.05, 0.2, 0.15,
+                          2.5},  // Straight ahead the focal length and the way forward are told together.
+                    Place{"flight", Motion::free, 0.05, 0.5, 0.15, 2.5},
+                    // 14 degrees of view and a few px of parallax: the focal length is hardly told, and it says so.
+                    Place{"telephoto", Motion::free, 0.05, 5, 0.15, 2.5},
+                    Place{"cart", Motion::free, 0.05, 0.2, 0.15, 2.5, 0.3},
+                    Place{"wall", Motion::free, 0.05, 0.2, 0.15, 2.5},
+                    Place{"night", Motion::free, 0.05, 0.2, 0.15, 2.5}, Place{"crowd", Motion::nodalPan, 0, 0, 0.15, 0},
+                    Place{"rolling", Motion::free, 0.05, 0.2, 0.15, 2.5},
+                    Place{"orbit", Motion::free, 0.05, 0.2, 0.15, 2.5},
+                    // Nothing but what moves before the camera tells its lens.
+                    Place{"locked", Motion::lockedOff, 0, 0, 0.15, 3, 0.3}),
+    [](const auto& of) { return std::string(of.param.name); });
+
+TEST(LockedOff, FeaturesThatMoveBeforeItAreNamed) {
+    Progress progress;
+    const Shot shot = matchShot(withPlate(Shot(), std::string(VA_TEST_DATA) + "/places/locked/locked.mp4"), progress);
+    ASSERT_EQ(shot.solve->motion, Motion::lockedOff);
+    EXPECT_NE(verdictOn(shot, Step::solve).sentence.find("move before it"), std::string::npos);
+}
+
+}  // namespace
+}  // namespace va
