@@ -58,31 +58,44 @@ bool isFar(const Path& path, const SolveResult& camera, double close) {
     return median(std::move(off)) < close;
 }
 
-/// Whether some position in the scene explains a path, however short it is and however unsure the position: what moves
-/// by itself for so short a time that this holds tells nothing of its motion.
-bool fitsSomewhere(const Path& path, const SolveResult& camera, double close) {
+/// How the best position for a path agrees with it.
+struct PositionFit {
+    size_t frames = 0;
+    double angle = 0;  ///< between rays, radians
+    double share = 0;  ///< of frames in which it is seen within what was asked
+};
+/// By the poses of one solve and the lens of another. Nothing where there is no such position.
+std::optional<PositionFit> fitOf(const Path& path, const SolveResult& poses, const SolveResult& lenses, double close) {
     std::vector<View> views;
     std::vector<std::pair<int, Eigen::Vector2d>> pixels;
     std::vector<Eigen::Vector2d> undistorted;
     for (const PathPoint& p : path.points) {
-        const SolvedFrame* f = camera.at(p.frame);
+        const SolvedFrame* f = poses.at(p.frame);
         const auto n =
-            f && f->solved && p.counts() ? camera.intrinsics(p.frame).normalisedFromPixel({p.x, p.y}) : std::nullopt;
+            f && f->solved && p.counts() ? lenses.intrinsics(p.frame).normalisedFromPixel({p.x, p.y}) : std::nullopt;
         if (!n) continue;
         views.push_back(viewFromPose(f->pose));
         pixels.emplace_back(p.frame, Eigen::Vector2d(p.x, p.y));
         undistorted.push_back(*n);
     }
+    if (views.size() < 2) return std::nullopt;
     std::vector<Observation> seen;
     for (size_t i = 0; i < views.size(); ++i) seen.push_back({&views[i], undistorted[i], 1});
-    const auto placed = seen.size() >= 2 ? triangulate(seen) : std::nullopt;
-    if (!placed) return false;
+    const auto placed = triangulate(seen);
+    if (!placed) return std::nullopt;
     int fits = 0;
     for (size_t i = 0; i < views.size(); ++i) {
-        const auto q = project(views[i], camera.intrinsics(pixels[i].first), placed->position);
+        const auto q = project(views[i], lenses.intrinsics(pixels[i].first), placed->position);
         fits += q && (*q - pixels[i].second).norm() < close;
     }
-    return fits * 10 >= int(views.size()) * 9;
+    return PositionFit{views.size(), placed->angle, double(fits) / double(views.size())};
+}
+
+/// Whether some position in the scene explains a path, however short it is and however unsure the position: what moves
+/// by itself for so short a time that this holds tells nothing of its motion.
+bool fitsSomewhere(const Path& path, const SolveResult& camera, double close) {
+    const auto fit = fitOf(path, camera, camera, close);
+    return fit && fit->share >= 0.9;
 }
 
 /// Ids of the points that are connected: not far from the others, and not much worse fitted.
@@ -105,31 +118,10 @@ std::vector<int> coreOf(const SolveResult& mover) {
 std::vector<int> alsoOn(const SolveResult& mover, const SolveResult& camera, const std::vector<Path>& candidates,
                         double close) {
     std::vector<int> out;
-    for (const Path& path : candidates) {
-        std::vector<View> views;
-        std::vector<std::pair<int, Eigen::Vector2d>> pixels;
-        std::vector<Eigen::Vector2d> undistorted;
-        for (const PathPoint& p : path.points) {
-            const SolvedFrame* f = mover.at(p.frame);
-            if (!f || !f->solved || !p.counts()) continue;
-            const auto n = camera.intrinsics(p.frame).normalisedFromPixel({p.x, p.y});
-            if (!n) continue;
-            views.push_back(viewFromPose(f->pose));
-            pixels.emplace_back(p.frame, Eigen::Vector2d(p.x, p.y));
-            undistorted.push_back(*n);
-        }
-        if (views.size() < 8) continue;
-        std::vector<Observation> seen;
-        for (size_t i = 0; i < views.size(); ++i) seen.push_back({&views[i], undistorted[i], 1});
-        const auto placed = triangulate(seen);
-        if (!placed || placed->angle < 0.02) continue;
-        int fits = 0;
-        for (size_t i = 0; i < views.size(); ++i) {
-            const auto q = project(views[i], camera.intrinsics(pixels[i].first), placed->position);
-            fits += q && (*q - pixels[i].second).norm() < close;
-        }
-        if (fits * 10 >= int(views.size()) * 8) out.push_back(path.id);
-    }
+    for (const Path& path : candidates)
+        if (const auto fit = fitOf(path, mover, camera, close);
+            fit && fit->frames >= 8 && fit->angle >= 0.02 && fit->share >= 0.8)
+            out.push_back(path.id);
     return out;
 }
 

@@ -16,9 +16,9 @@
 #include "solve/incremental/refine.h"
 #include "solve/incremental/resume.h"
 #include "solve/incremental/solve_question.h"
+#include "solve/incremental/thresholds.h"
 #include "solve/report/free_result.h"
 #include "solve/report/rotation_result.h"
-#include "solve/incremental/thresholds.h"
 
 namespace va {
 namespace {
@@ -99,6 +99,36 @@ class Solver {
         progress_.check();
         solveFree();
         if (request_.move == MoveChoice::automatic) doubtTravel();
+        if (request_.move == MoveChoice::automatic) doubtScene();
+    }
+
+    /// A large thing that turns before a camera on its stand is solved as if it were the scene, and all else is set
+    /// aside. What stands still through the range and is not explained says that the camera does: far things stand
+    /// still before a moving camera too, but they are explained.
+    void doubtScene() {
+        if (result_.motion != Motion::free) return;
+        std::set<int> rejected;
+        for (const SolveOutlier& o : result_.outliers)
+            if (o.whole) rejected.insert(o.pathId);
+        const Observations& s = q_.observations;
+        int standing = 0, explained = 0, lasting = 0;
+        for (int p = 0; p < s.pathCount(); ++p) {
+            const auto [begin, end] = s.ofPath[size_t(p)];
+            if (2 * (end - begin) < s.frameCount()) continue;
+            ++lasting;
+            double far = 0;
+            for (int i = begin; i < end; ++i)
+                far = std::max(far, (s.all[size_t(i)].pixel - s.all[size_t(begin)].pixel).norm());
+            if (far > 2 * limits::lockedOffMove) continue;
+            const bool used = !rejected.contains(s.pathIds[size_t(p)]) && !s.heldBack[size_t(p)];
+            ++(used ? explained : standing);
+        }
+        if (standing < limits::standingPaths || standing * 10 < lasting || explained * 4 > standing) return;
+        SolveResult fixed;
+        fixed.parallaxPx = result_.parallaxPx;
+        for (const int f : request_.frames) fixed.frames.emplace_back().frame = f;
+        takeFixed(q_, fixed);
+        result_ = std::move(fixed);
     }
 
     /// A large thing that moves by itself makes a nodal pan look like a free move, and the free camera that

@@ -5,6 +5,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <set>
 
 #include "base/error.h"
 #include "shot/shot_file.h"
@@ -12,6 +13,8 @@
 #include "workflow/gather_scene.h"
 #include "workflow/match_shot.h"
 #include "workflow/mover_work.h"
+#include "workflow/stale.h"
+#include "workflow/verdict.h"
 
 namespace va {
 namespace {
@@ -89,6 +92,51 @@ TEST_F(MoverOnShot, IsFoundAmongWhatTheCameraSolveRejected) {
     // What is taken is not proposed again.
     for (const auto& again : proposeMovers(*camera_, made_->paths, found[0].ids, made_->request, progress_))
         for (const int id : again.ids) EXPECT_EQ(std::count(found[0].ids.begin(), found[0].ids.end(), id), 0) << id;
+}
+
+// A path of six frames on the ground beside a mover fits that as well, at some depth: it must not be taken for it.
+TEST_F(MoverOnShot, ShortPathsOfTheSceneAreNotItsOwn) {
+    const std::set<int> own(made_->moverPaths.begin(), made_->moverPaths.end());
+    std::vector<Path> scene, mover;
+    for (const Path& p : made_->paths) {
+        Path piece = p;
+        const bool moves = own.contains(p.id);
+        if (piece.points.size() < 20) continue;
+        if (!moves) piece.points.resize(6);
+        (moves ? mover : scene).push_back(std::move(piece));
+    }
+    ASSERT_GT(scene.size(), 100U);
+    ASSERT_GT(mover.size(), 20U);
+    EXPECT_GE(standingStill(*camera_, scene, 0.6).size() * 20, scene.size() * 19);
+    EXPECT_LE(standingStill(*camera_, mover, 0.6).size() * 20, mover.size());
+}
+
+TEST_F(MoverOnShot, AStandingCameraTakesTheLensOfWhatMoves) {
+    Shot s = withMover(shot(), made_->moverPaths);
+    SolveResult standing = *camera_;
+    standing.motion = Motion::lockedOff;
+    standing.trouble = SolveTrouble::noParallax;
+    standing.points.clear(), standing.lensNumbers.clear();
+    s.solve = std::make_shared<SolveResult>(standing);
+    SolveResult told = *camera_;
+    told.lens.focalPx = 1234;
+    told.lensNumbers = {{"focal", 1234, 12}};
+    s.movers[0].solve = std::make_shared<SolveResult>(told);
+    s.movers[0].solveFrom = 1;
+    const Shot with = withLensOfMovers(s);
+    EXPECT_EQ(with.solve->lens.focalPx, 1234);
+    EXPECT_EQ(with.solve->frames.front().focalPx, 1234);
+    EXPECT_NE(verdictOn(with, Step::solve).sentence.find("told by what moves"), std::string::npos);
+    EXPECT_EQ(with.movers[0].solveFrom, fingerprintOfMoverInput(with, with.movers[0])) << "nothing to be solved anew";
+    // One that is not told within a tenth is none, and a given one stays.
+    Shot unsure = s;
+    told.lensNumbers[0].sigma = 300;
+    unsure.movers[0].solve = std::make_shared<SolveResult>(told);
+    EXPECT_NE(withLensOfMovers(unsure).solve->lens.focalPx, 1234);
+    EXPECT_NE(verdictOn(unsure, Step::solve).sentence.find("guess"), std::string::npos);
+    Shot given = s;
+    given.priors.focal = Known::known;
+    EXPECT_NE(withLensOfMovers(given).solve->lens.focalPx, 1234);
 }
 
 TEST_F(MoverOnShot, TroubleIsSaidInWords) {

@@ -92,8 +92,8 @@ void FreeFinish::lookForRows(Reconstruction& r) const {
 void FreeFinish::weighDistortion(Reconstruction& r) {
     auto values = q_.lensValues();
     if (values.empty()) return;
-    followValley(r, values);
     auto covariance = lensCovariance(r, values);
+    if (covariance && followValley(r, values, *covariance)) covariance = lensCovariance(r, values);
     double heldApart = 0;  // relative variance of the focal length by a distortion that is not as it is held
     if (q_.distortionIsSolved()) {
         const Intrinsics& lens = r.lens();
@@ -153,15 +153,15 @@ double FreeFinish::focalVarianceByDistortion(const Reconstruction& r, const std:
     return with > alone ? (with - alone) / (r.lens().focalPx * r.lens().focalPx) : 0;
 }
 
-void FreeFinish::followValley(Reconstruction& r, const std::vector<LensValue>& values) {
-    const auto covariance = lensCovariance(r, values);
-    const double sigma = covariance ? focalSigma(r, values, *covariance) : 0;
-    if (sigma < limits::sureFocal || r.findsFocals()) return;
+bool FreeFinish::followValley(Reconstruction& r, const std::vector<LensValue>& values,
+                              const Eigen::MatrixXd& covariance) {
+    const double sigma = focalSigma(r, values, covariance);
+    if (sigma < limits::sureFocal || r.findsFocals()) return false;
     FocalValley valley(r, values, q_.priors(), cancelled_);
-    if (!valley.usable()) return;
+    if (!valley.usable()) return false;
     progress_.check();
     const double bottom = valley.descend(std::clamp(sigma, 0.01, 0.1));
-    if (std::fabs(std::log(bottom / r.lens().focalPx)) < 0.5 * sigma) return;
+    if (std::fabs(std::log(bottom / r.lens().focalPx)) < 0.5 * sigma) return false;
     // All views follow, held there first; what fits there counts anew.
     Reconstruction other = r;
     auto priors = q_.priors();
@@ -173,7 +173,9 @@ void FreeFinish::followValley(Reconstruction& r, const std::vector<LensValue>& v
         addPoints(other, growth_.angle(limits::finalAngle));
     }
     // The valley's own cost has decided; this asks only that nothing was lost on the way.
-    if (growth_.cost(other) < 1.002 * growth_.cost(r)) std::swap(r, other);
+    if (growth_.cost(other) >= 1.002 * growth_.cost(r)) return false;
+    std::swap(r, other);
+    return true;
 }
 
 void FreeFinish::widenByValley(const Reconstruction& r, const std::vector<LensValue>& values,

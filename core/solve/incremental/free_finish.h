@@ -34,7 +34,8 @@ class FreeFinish {
   private:
     void settleRows(Reconstruction& r) const;
     /// With little parallax a search stops before the bottom: the rest of the way along the focal length.
-    void followValley(Reconstruction& r, const std::vector<LensValue>& values);
+    /// False where it was there already.
+    bool followValley(Reconstruction& r, const std::vector<LensValue>& values, const Eigen::MatrixXd& covariance);
     void widenByValley(const Reconstruction& r, const std::vector<LensValue>& values,
                        Eigen::MatrixXd& covariance) const;
     [[nodiscard]] static double focalVarianceByDistortion(const Reconstruction& r, const std::vector<LensValue>& values,

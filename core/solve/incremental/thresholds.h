@@ -31,6 +31,7 @@ inline constexpr double priorObservations = 4;  ///< of the typical path, that a
 inline constexpr double bundleLoss = 2;         ///< sigmas where the robust loss begins to weigh less
 
 // ---- kind of move and lens -------------------------------------------------------------------------------------
+inline constexpr int standingPaths = 24;         ///< that stand still and are not explained: the camera stands
 inline constexpr double lockedOffMove = 0.5;     ///< px of the plate: half of the paths stay within
 inline constexpr double trackingFloor = 0.12;    ///< px an axis that tracking errs by beyond its stated covariance
 inline constexpr double zoomRange = 1.015;       ///< longest over shortest focal length: less is no zoom
@@ -38,7 +39,7 @@ inline constexpr double zoomGain = 0.93;         ///< cost that a zoom has to co
 inline constexpr double badCost = 3;             ///< mean truncated cost above which a third is not explained
 inline constexpr double distortionSeen = 0.5;    ///< px of expected error at which a distortion is refused
 inline constexpr double usualDistortion = 0.05;  ///< deviation of lenses' k1 and the like from what they are held at
-inline constexpr double sureFocal = 0.0015;      ///< relative: a focal length stated surer than this lies in a parabola
+inline constexpr double sureFocal = 0.004;      ///< relative: a focal length stated surer than this lies in a parabola
 inline constexpr double rowsExplain = 0.02;      ///< share of the squared errors that rows have to explain
 inline constexpr double rowsGain = 0.9;  ///< cost, of what both have placed, that a rolling shutter has to come down to
 inline constexpr double farLook = 0.15;  ///< depth spread below which the mirror image is tried
