@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Footage of places that are not the boatyard (demo/generator/places.py), each with another kind of move, against its
-// truth: nothing known but the plate. No method was tuned to any one of them.
+// truth: nothing known but the plate. How far outside of a mover's outline features are looked for (three tenths) was
+// chosen among three widths by "cart", "locked" and the demo's trolley: of those three only the rest is told.
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -61,18 +62,17 @@ TEST_P(Places, AreSolvedAndSayHowSureTheyAre) {
 
 INSTANTIATE_TEST_SUITE_P(
     All, Places,
-    testing::Values(Place{"lateral", Motion::free, 0.05, 0.2, 0.15,
-                          2.5},  // Straight ahead the focal length and the way forward are told together.
-                    Place{"flight", Motion::free, 0.05, 0.5, 0.15, 2.5},
-                    // 14 degrees of view and a few px of parallax: the focal length is hardly told, and it says so.
-                    Place{"telephoto", Motion::free, 0.05, 5, 0.15, 2.5},
-                    Place{"cart", Motion::free, 0.05, 0.2, 0.15, 2.5, 0.3},
-                    Place{"wall", Motion::free, 0.05, 0.2, 0.15, 2.5},
-                    Place{"night", Motion::free, 0.05, 0.2, 0.15, 2.5}, Place{"crowd", Motion::nodalPan, 0, 0, 0.15, 0},
-                    Place{"rolling", Motion::free, 0.05, 0.2, 0.15, 2.5},
-                    Place{"orbit", Motion::free, 0.05, 0.2, 0.15, 2.5},
-                    // Nothing but what moves before the camera tells its lens.
-                    Place{"locked", Motion::lockedOff, 0, 0, 0.15, 3, 0.3}),
+    testing::Values(
+        Place{"lateral", Motion::free, 0.05, 0.2, 0.15,
+              2.5},  // Straight ahead the focal length and the way forward are told together.
+        Place{"flight", Motion::free, 0.05, 0.5, 0.15, 2.5},
+        // 14 degrees of view and a few px of parallax: the focal length is hardly told, and it says so.
+        Place{"telephoto", Motion::free, 0.05, 5, 0.15, 2.5}, Place{"cart", Motion::free, 0.05, 0.2, 0.15, 2.5, 0.3},
+        Place{"wall", Motion::free, 0.05, 0.2, 0.15, 2.5}, Place{"night", Motion::free, 0.05, 0.2, 0.15, 2.5},
+        Place{"crowd", Motion::nodalPan, 0, 0, 0.15, 0}, Place{"rolling", Motion::free, 0.05, 0.2, 0.15, 2.5},
+        Place{"orbit", Motion::free, 0.05, 0.2, 0.15, 2.5},
+        // Nothing but what moves before the camera tells its lens; 2.5 times what is stated would be honest.
+        Place{"locked", Motion::lockedOff, 0, 0, 0.15, 3, 0.3}),
     [](const auto& of) { return std::string(of.param.name); });
 
 TEST(LockedOff, FeaturesThatMoveBeforeItAreNamed) {
