@@ -3,6 +3,7 @@
 
 #include <array>
 #include <atomic>
+#include <chrono>
 #include <cmath>
 
 #include "base/parallel.h"
@@ -134,11 +135,11 @@ double bareSeconds(const ProofBenchScene& s, long rays) {
             followed += own;
         });
     };
-    const double one = bestSeconds(3, [&] {
-        followed = 0;
-        frame();
-    });
-    const double seconds = one * double(rays) / double(followed.load());
+    // As long as the proof takes, so that both meet the machine in the same mood.
+    const auto start = std::chrono::steady_clock::now();
+    while (followed < rays) frame();
+    const double all = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    const double seconds = all * double(rays) / double(followed.load());
     rtcReleaseScene(scene);
     rtcReleaseDevice(device);
     return seconds;
@@ -156,16 +157,20 @@ void measureProof(Table& table) {
     table.push_back({"proof_full_seconds", bestSeconds(3, [&] { begun(still, 1)->add(1); }), "s", "<= 0.6",
                      std::string(note) + "; one sample a pixel"});
     long rays = 0;
-    const double final = bestSeconds(2, [&] {
-        const auto render = begun(moving, 1);
-        render->add(16);
-        rays = render->rays();
-    });
+    double final = INFINITY, bare = INFINITY;
+    for (int turn = 0; turn < 5; ++turn) {
+        final = std::min(final, bestSeconds(1, [&] {
+                             const auto render = begun(moving, 1);
+                             render->add(16);
+                             rays = render->rays();
+                         }));
+        bare = std::min(bare, bareSeconds(still, rays));
+    }
     std::snprintf(note, sizeof note, "16 samples, soft sun, contact shade, motion blur: %.1f million rays",
                   double(rays) / 1e6);
     table.push_back({"proof_final_seconds", final, "s", "<= 4", note});
     table.push_back(
-        {"proof_vs_bare_rays", final / bareSeconds(still, rays), "x", "<= 2",
+        {"proof_vs_bare_rays", final / bare, "x", "<= 2",
          "the same against Embree alone with as many rays of the same kinds over the same triangles, standing still"});
 }
 

@@ -14,6 +14,7 @@ struct Intrinsics {
     double pixelAspect = 1;
     Eigen::Vector2d principalPoint{0, 0};  ///< px
     LensModel lens;
+    bool operator==(const Intrinsics&) const = default;
 
     /// Pixel of the undistorted normalised point (x right, y down, at distance 1).
     [[nodiscard]] Eigen::Vector2d pixelFromNormalised(const Eigen::Vector2d& undistorted) const {

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <limits>
 
+#include "base/cpu_clones.h"
 #include "base/parallel.h"
 
 namespace va {
@@ -19,17 +20,33 @@ CameraRays::CameraRays(const std::vector<FrameCamera>& over, const ProofFrame& f
       top_(frame.top - 2 * spacing - frame.step),
       columns_(int(std::ceil((frame.width + 1) * frame.step / spacing)) + 5),
       rows_(int(std::ceil((frame.height + 1) * frame.step / spacing)) + 5) {
-    constexpr float none = std::numeric_limits<float>::quiet_NaN();
+    constexpr double none = std::numeric_limits<double>::quiet_NaN();
+    const auto place = [&](int x, int y) { return Eigen::Vector2d(left_ + x * spacing, top_ + y * spacing); };
+    // What the lens does is the same for all cameras, unless it zooms meanwhile.
+    std::vector<Eigen::Vector3d> seen(size_t(columns_) * size_t(rows_));
+    const Intrinsics* lens = nullptr;
     for (const FrameCamera& camera : over) {
+        if (!lens || !(*lens == camera.lens())) {
+            lens = &camera.lens();
+            parallelRanges(rows_, 8, [&](int begin, int end) {
+                for (int y = begin; y < end; ++y)
+                    for (int x = 0; x < columns_; ++x)
+                        seen[size_t(y) * size_t(columns_) + size_t(x)] =
+                            cameraRay(*lens, place(x, y)).value_or(Eigen::Vector3d::Constant(none));
+            });
+        }
         auto& table = tables_.emplace_back(size_t(columns_) * size_t(rows_));
         parallelRanges(rows_, 8, [&](int begin, int end) {
-            for (int y = begin; y < end; ++y)
+            for (int y = begin; y < end; ++y) {
+                const CameraPose pose = camera.poseAtRow(top_ + y * spacing);
+                const Eigen::Matrix3f turn = pose.worldFromCamera.toRotationMatrix().cast<float>();
+                const Eigen::Vector3f from = (pose.position - origin).cast<float>();
                 for (int x = 0; x < columns_; ++x) {
-                    Node& n = table[size_t(y) * size_t(columns_) + size_t(x)];
-                    const auto ray = camera.ray({left_ + x * spacing, top_ + y * spacing});
-                    n.along = ray ? Eigen::Vector3f(ray->direction.cast<float>()) : Eigen::Vector3f::Constant(none);
-                    n.from = ray ? Eigen::Vector3f((ray->origin - origin).cast<float>()) : Eigen::Vector3f::Zero();
+                    const size_t i = size_t(y) * size_t(columns_) + size_t(x);
+                    const Eigen::Vector3f along = turn * seen[i].cast<float>();
+                    table[i] = Node{Four{from.x(), from.y(), from.z(), 0}, Four{along.x(), along.y(), along.z(), 0}};
                 }
+            }
         });
     }
     const FrameCamera& middle = over[over.size() / 2];
@@ -46,7 +63,7 @@ bool CameraRays::node(size_t table, float x, float y, Node& out) const {
     const float wa = (1 - fx) * (1 - fy), wb = fx * (1 - fy), wc = (1 - fx) * fy, wd = fx * fy;
     out.along = wa * a.along + wb * b.along + wc * c.along + wd * d.along;
     out.from = wa * a.from + wb * b.from + wc * c.from + wd * d.from;
-    return out.along.x() == out.along.x();
+    return out.along[0] == out.along[0];
 }
 
 CameraRays CameraRays::strip(float time, const ProofFrame& frame, int top, int rows, double reach) const {
@@ -84,7 +101,42 @@ std::optional<CameraRays::Line> CameraRays::at(const Eigen::Vector2f& px, float 
         n.along = (1 - share) * n.along + share * next.along;
         n.from = (1 - share) * n.from + share * next.from;
     }
-    return Line{n.from, n.along.normalized()};
+    const Four square = n.along * n.along;
+    n.along /= std::sqrt(square[0] + square[1] + square[2]);
+    return Line{{n.from[0], n.from[1], n.from[2]}, {n.along[0], n.along[1], n.along[2]}};
+}
+
+VA_CPU_CLONES void CameraRays::blend(const Table& table, const Lanes& x, const Lanes& y, Lanes3& from, Lanes3& along,
+                                     LaneMask& on) {
+    Lanes fx, fy;
+    std::array<int, laneCount> node;
+    for (size_t k = 0; k < laneCount; ++k) {
+        const float column = (x[k] - table.left) * float(1 / spacing), row = (y[k] - table.top) * float(1 / spacing);
+        const int x0 = std::clamp(int(column), 0, table.columns - 2), y0 = std::clamp(int(row), 0, table.rows - 2);
+        fx[k] = column - float(x0), fy[k] = row - float(y0);
+        node[k] = y0 * table.columns + x0;
+    }
+    for (size_t k = 0; k < laneCount; ++k) {
+        if (!on[k]) continue;
+        const Node *a = table.nodes + node[k], *c = a + table.columns;
+        const Four upFrom = (1 - fx[k]) * a[0].from + fx[k] * a[1].from,
+                   downFrom = (1 - fx[k]) * c[0].from + fx[k] * c[1].from;
+        const Four up = (1 - fx[k]) * a[0].along + fx[k] * a[1].along,
+                   down = (1 - fx[k]) * c[0].along + fx[k] * c[1].along;
+        const Four f = (1 - fy[k]) * upFrom + fy[k] * downFrom, d = (1 - fy[k]) * up + fy[k] * down;
+        from.x[k] = f[0], from.y[k] = f[1], from.z[k] = f[2];
+        along.x[k] = d[0], along.y[k] = d[1], along.z[k] = d[2];
+    }
+    for (size_t k = 0; k < laneCount; ++k) {
+        const float square = along.x[k] * along.x[k] + along.y[k] * along.y[k] + along.z[k] * along.z[k];
+        const float share = 1 / std::sqrt(square);
+        along.x[k] *= share, along.y[k] *= share, along.z[k] *= share;
+        on[k] &= -int(square == square);
+    }
+}
+
+void CameraRays::through(const Lanes& x, const Lanes& y, Lanes3& from, Lanes3& along, LaneMask& on) const {
+    blend({tables_[0].data(), columns_, rows_, float(left_), float(top_)}, x, y, from, along, on);
 }
 
 }  // namespace va

@@ -4,6 +4,7 @@
 #include <optional>
 #include <vector>
 
+#include "proof/lanes.h"
 #include "solve/frame_camera.h"
 
 namespace va {
@@ -36,6 +37,8 @@ class CameraRays {
     /// The same at one time, for rows of the render from `top` on, no more than a blur of `reach` rows outside:
     /// quicker to ask.
     [[nodiscard]] CameraRays strip(float time, const ProofFrame& frame, int top, int rows, double reach) const;
+    /// Rays of a strip through places that are `on`, px of the plate; those where the lens shows nothing go out.
+    void through(const Lanes& x, const Lanes& y, Lanes3& from, Lanes3& along, LaneMask& on) const;
     [[nodiscard]] bool moves() const { return tables_.size() > 1; }
     /// Width of a pixel of the render per unit of distance.
     [[nodiscard]] float spread() const { return spread_; }
@@ -43,9 +46,16 @@ class CameraRays {
     [[nodiscard]] const Eigen::Matrix3f& axes() const { return axes_; }
 
   private:
+    using Four = float __attribute__((vector_size(16)));
     struct Node {
-        Eigen::Vector3f from, along;
+        Four from, along;  ///< x, y, z and nothing
     };
+    struct Table {
+        const Node* nodes;
+        int columns, rows;
+        float left, top;
+    };
+    static void blend(const Table& table, const Lanes& x, const Lanes& y, Lanes3& from, Lanes3& along, LaneMask& on);
     [[nodiscard]] bool node(size_t table, float x, float y, Node& out) const;
     CameraRays() = default;
     static constexpr double spacing = 4;

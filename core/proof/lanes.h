@@ -2,6 +2,7 @@
 #pragma once
 #include <Eigen/Core>
 #include <array>
+#include <cstdint>
 
 namespace va {
 
@@ -11,6 +12,8 @@ constexpr int laneCount = 8;
 using Lanes = std::array<float, laneCount>;
 /// Whether, for each ray: 0 or −1, all bits.
 using LaneMask = std::array<int, laneCount>;
+/// Such as a pixel, or the number of a sample, a ray.
+using LaneIndices = std::array<uint32_t, laneCount>;
 /// A place or a direction a ray.
 struct Lanes3 {
     alignas(32) Lanes x{}, y{}, z{};

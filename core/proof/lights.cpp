@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numbers>
 
 #include "proof/surface.h"
@@ -114,6 +115,30 @@ float capHeight(float diameter) {
 std::optional<LightSample> sampleLight(const ProofLight& light, const Eigen::Vector3f& point,
                                        const Eigen::Vector2f& u) {
     return std::visit([&](const auto& l) { return from(l, point, u); }, light);
+}
+void sampleLight(const ProofLight& light, const Lanes3& points, const Lanes& u, const Lanes& v, LaneMask& on,
+                 Lanes3& along, Lanes& farthest, LightLanes& out) {
+    if (const auto* sun = std::get_if<SunLight>(&light)) {
+        const Axes axes(sun->toSun);
+        Eigen::Matrix3f columns;
+        columns << axes.x, axes.y, axes.z;
+        const float cap = capHeight(sun->diameter);
+        coneWays(columns, cap, u, v, along);
+        farthest.fill(std::numeric_limits<float>::infinity());
+        for (int k = 0; k < laneCount; ++k) out.light.set(k, pi * sun->strength);
+        out.density.fill(cap > 0 ? 1 / (2 * pi * cap) : 0);
+        return;
+    }
+    for (size_t k = 0; k < laneCount; ++k) {
+        if (!on[k]) continue;
+        const auto sample = sampleLight(light, points.at(int(k)), {u[k], v[k]});
+        on[k] = sample ? -1 : 0;
+        if (!sample) continue;
+        along.set(int(k), sample->direction);
+        farthest[k] = sample->distance;
+        out.light.set(int(k), sample->light);
+        out.density[k] = sample->density;
+    }
 }
 std::optional<SeenLight> seeLight(const ProofLight& light, const Eigen::Vector3f& origin,
                                   const Eigen::Vector3f& direction, float distance) {

@@ -7,6 +7,7 @@
 #include <variant>
 #include <vector>
 
+#include "proof/lanes.h"
 #include "proof/sky_picture.h"
 
 namespace va {
@@ -49,6 +50,14 @@ struct LightSample {
 
 /// Nothing where the light does not shine to the point, nor for an even sky: it is found as well wherever a path goes.
 std::optional<LightSample> sampleLight(const ProofLight& light, const Eigen::Vector3f& point, const Eigen::Vector2f& u);
+/// The same a ray.
+struct LightLanes {
+    Lanes3 light;
+    Lanes density{};
+};
+/// The same for points that are `on`; those that it does not shine to go out.
+void sampleLight(const ProofLight& light, const Lanes3& points, const Lanes& u, const Lanes& v, LaneMask& on,
+                 Lanes3& along, Lanes& farthest, LightLanes& out);
 /// What a ray that meets nothing up to `distance` sees of a light, and the density with which sampleLight() gives its
 /// direction. Nothing where it misses the light.
 struct SeenLight {

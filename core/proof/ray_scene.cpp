@@ -253,6 +253,8 @@ RayScene::RayScene(std::vector<ProofItem> items, const Eigen::Vector3d& origin)
 
 RayScene::~RayScene() = default;
 
+bool RayScene::solid() const { return built_->solid; }
+
 RayHit RayScene::meet(const Eigen::Vector3f& from, const Eigen::Vector3f& along, float nearest, float farthest,
                       float time, unsigned mask) const {
     RTCIntersectContext context;
@@ -293,6 +295,14 @@ std::array<RayHit, laneCount> RayScene::meet(const RayPacket& rays, float time, 
     return out;
 }
 
+SurfacePlace RayScene::placeAt(const RayHit& hit, const Eigen::Vector3f& from, const Eigen::Vector3f& along,
+                               float time) const {
+    const Built::Item& built = built_->items[size_t(hit.item)];
+    const Eigen::Matrix3f& turn = built.turn[built.own ? built_->momentOf(time) : 0];
+    const Eigen::Vector3f normal = turn * items_[size_t(hit.item)].shape->triangles[hit.triangle].normal;
+    return {from + hit.distance * along, normal.dot(along) > 0 ? Eigen::Vector3f(-normal) : normal};
+}
+
 SurfacePoint RayScene::surfaceAt(const RayHit& hit, const Eigen::Vector3f& from, const Eigen::Vector3f& along,
                                  float time, float spread) const {
     SurfacePoint out;
@@ -324,7 +334,8 @@ SurfacePoint RayScene::surfaceAt(const RayHit& hit, const Eigen::Vector3f& from,
     if (const float away = out.facing.dot(along); away > -1e-3F)
         out.facing = (out.facing - (away + 1e-3F) * along).normalized();
     const auto& materials = s.shape.materials;
-    const Material plain, &m = size_t(t.material) < materials.size() ? materials[size_t(t.material)] : plain;
+    static const Material plain;
+    const Material& m = size_t(t.material) < materials.size() ? materials[size_t(t.material)] : plain;
     std::tie(out.surface.base, out.opacity) = built.colours[std::min(size_t(t.material), built.colours.size() - 1)];
     out.unlit = m.unlit;
     out.blend = m.blend;
@@ -378,11 +389,11 @@ Eigen::Vector2f RayScene::shiftAt(const RayHit& hit, float time, const Eigen::Ma
     return item.shift / 10 * Eigen::Vector2f(way.dot(axes.col(0)), -way.dot(axes.col(1)));
 }
 
-float RayScene::toBorder(const SurfacePoint& at, float time, float most) const {
-    const Built::Item& built = built_->items[size_t(at.item)];
+float RayScene::toBorder(int item, const Eigen::Vector3f& at, float time, float most) const {
+    const Built::Item& built = built_->items[size_t(item)];
     if (built.border.empty()) return most;
     const Similarity& place = built.at[built.own ? built_->momentOf(time) : 0];
-    const Eigen::Vector3f own = place.inverse().point(at.position.cast<double>()).cast<float>();
+    const Eigen::Vector3f own = place.inverse().point(at.cast<double>()).cast<float>();
     float nearest = most / float(place.scale);
     for (const auto& [a, b] : built.border) {
         const Eigen::Vector3f ab = b - a;

@@ -28,11 +28,15 @@ struct ProofItem {
     bool round = true;                                      ///< shaded as if edges of less than 40° were round
 };
 
+/// A place on a surface, and its normal towards the ray that met it.
+struct SurfacePlace {
+    Eigen::Vector3f position, normal;
+};
 /// A surface at a place, as a ray met it.
-struct SurfacePoint {
+struct SurfacePoint : SurfacePlace {
     float distance = 0;
     int item = -1;
-    Eigen::Vector3f position, normal, facing;  ///< geometric normal and the one to shade by, both towards the ray
+    Eigen::Vector3f facing;  ///< the normal to shade by
     SurfaceLook surface;
     float opacity = 1;
     Eigen::Vector3f glow = Eigen::Vector3f::Zero();
@@ -81,11 +85,14 @@ class RayScene {
     /// unit of distance, which decides how coarsely pictures are read.
     [[nodiscard]] SurfacePoint surfaceAt(const RayHit& hit, const Eigen::Vector3f& from, const Eigen::Vector3f& along,
                                          float time, float spread) const;
+    /// Place and normal alone.
+    [[nodiscard]] SurfacePlace placeAt(const RayHit& hit, const Eigen::Vector3f& from, const Eigen::Vector3f& along,
+                                       float time) const;
     /// Px by which a pane shifts what lies behind the place that a ray has met: right and down, by the camera's axes
     /// (right, up, forward).
     [[nodiscard]] Eigen::Vector2f shiftAt(const RayHit& hit, float time, const Eigen::Matrix3f& axes) const;
     /// World units from a place on an item to the nearest of its open edges, at most `most`: that where it has none.
-    [[nodiscard]] float toBorder(const SurfacePoint& at, float time, float most) const;
+    [[nodiscard]] float toBorder(int item, const Eigen::Vector3f& at, float time, float most) const;
     /// Share of light that passes: 0 behind something opaque.
     [[nodiscard]] float passes(const Eigen::Vector3f& from, const Eigen::Vector3f& along, float farthest, float time,
                                unsigned mask) const;
@@ -95,6 +102,8 @@ class RayScene {
     /// Spheres about the shown items, from the scene's origin; a moving one's holds all its places.
     [[nodiscard]] const std::vector<LaneSphere>& spheres() const { return spheres_; }
     [[nodiscard]] bool has(unsigned mask) const { return (mask & present_) != 0; }
+    /// Nothing lets light pass, but for panes.
+    [[nodiscard]] bool solid() const;
     /// Beyond a surface at that position a ray begins anew this far away.
     [[nodiscard]] static float gap(const Eigen::Vector3f& at) { return 1e-5F * (at.cwiseAbs().maxCoeff() + 0.1F); }
 

@@ -117,14 +117,16 @@ struct ProofRender::Walk {
 struct ProofRender::Bundle {
     RayPacket rays;
     int count = 0;
-    std::array<Eigen::Vector2f, laneCount> film;  ///< px of the plate
+    Lanes filmX{}, filmY{};  ///< px of the plate; before they begin, pixels of the render
+    LaneIndices pixels{}, indices{};
     std::array<Path, laneCount> paths;
     std::array<Walk, laneCount> walks;  ///< room for those that meet things
 };
 /// A sample that has met a catcher.
 struct ProofRender::Caught {
-    SurfacePoint at;
+    SurfacePlace at;
     Eigen::Vector3f along;
+    int item;
     float weight;  ///< what of it is not covered by things
     Path* path;
 };
@@ -194,16 +196,10 @@ void ProofRender::addStrip(int top, int moment, int from, int to, long& rays) {
     Bundle bundle;
     bundle.rays.farthest.fill(std::numeric_limits<float>::infinity());
     const auto sample = [&](int x, int y, size_t pixel, int index) {
-        Path& path = bundle.paths[size_t(bundle.count)];
-        path = {&table_, uint32_t(pixel), uint32_t(index), time};
-        const Eigen::Vector2f px = filmPx(x, y, path);
-        const auto line = lineOf(px, path, camera);
-        if (!line) return;
-        bundle.film[size_t(bundle.count)] = px;
-        bundle.rays.from.set(bundle.count, line->from);
-        bundle.rays.along.set(bundle.count, line->along);
-        bundle.rays.on[size_t(bundle.count)] = -1;
-        if (++bundle.count == laneCount) follow(bundle, rays);
+        const auto k = size_t(bundle.count);
+        bundle.pixels[k] = uint32_t(pixel), bundle.indices[k] = uint32_t(index);
+        bundle.filmX[k] = float(x), bundle.filmY[k] = float(y);
+        if (++bundle.count == laneCount) begin(bundle, time, camera), follow(bundle, rays);
     };
     for (int y = top; y < bottom; ++y)
         for (int x = 0; x < frame_.width; ++x) {
@@ -216,7 +212,36 @@ void ProofRender::addStrip(int top, int moment, int from, int to, long& rays) {
                      s += RayScene::moments)
                     sample(x, y, pixel, s);
         }
-    follow(bundle, rays);
+    if (bundle.count > 0) begin(bundle, time, camera), follow(bundle, rays);
+}
+
+/// Samples of pixels become rays.
+void ProofRender::begin(Bundle& bundle, float time, const CameraRays& camera) const {
+    Lanes u, v;
+    table_.at(bundle.pixels, bundle.indices, onFilm, u, v);
+    const auto step = float(frame_.step), left = float(frame_.left), top = float(frame_.top);
+    if (options_.filterSigma > 0)
+        for (size_t k = 0; k < laneCount; ++k) {
+            const Eigen::Vector2f off = normalPair({u[k], v[k]}) * (options_.filterSigma / step);
+            u[k] = off.x(), v[k] = off.y();
+        }
+    else
+        for (size_t k = 0; k < laneCount; ++k) u[k] -= 0.5F, v[k] -= 0.5F;
+    for (size_t k = 0; k < laneCount; ++k) {
+        bundle.filmX[k] = left + (bundle.filmX[k] + u[k]) * step;
+        bundle.filmY[k] = top + (bundle.filmY[k] + v[k]) * step;
+        bundle.rays.on[k] = k < size_t(bundle.count) ? -1 : 0;
+        bundle.paths[k] = {&table_, bundle.pixels[k], bundle.indices[k], time};
+    }
+    camera.through(bundle.filmX, bundle.filmY, bundle.rays.from, bundle.rays.along, bundle.rays.on);
+    if (!(options_.aperture > 0)) return;
+    for (int k = 0; k < bundle.count; ++k) {
+        if (!bundle.rays.on[size_t(k)]) continue;
+        const auto line =
+            throughAperture({bundle.rays.from.at(k), bundle.rays.along.at(k)}, bundle.paths[size_t(k)].at(onLens));
+        bundle.rays.from.set(k, line.from);
+        bundle.rays.along.set(k, line.along);
+    }
 }
 
 /// Pixels that no thing, shadow or mirror picture has come near to need no more samples.
@@ -260,25 +285,13 @@ int ProofRender::firstSampleAt(int moment, int x, int y) const {
     return (turned - firsts_[size_t(y & 63) * 64 + size_t(x & 63)]) & 15;
 }
 
-Eigen::Vector2f ProofRender::filmPx(int x, int y, const Path& path) const {
-    const Eigen::Vector2f u = path.at(onFilm);
-    const Eigen::Vector2f off = options_.filterSigma > 0
-                                    ? Eigen::Vector2f(options_.filterSigma / float(frame_.step) * normalPair(u))
-                                    : Eigen::Vector2f(u - Eigen::Vector2f::Constant(0.5F));
-    return frame_.platePx(float(x) + off.x(), float(y) + off.y());
-}
-
-std::optional<CameraRays::Line> ProofRender::lineOf(const Eigen::Vector2f& px, const Path& path,
-                                                    const CameraRays& camera) const {
-    auto line = camera.at(px, path.time);
-    if (!line || !(options_.aperture > 0)) return line;
-    const Eigen::Vector2f l = path.at(onLens);
+CameraRays::Line ProofRender::throughAperture(CameraRays::Line line, const Eigen::Vector2f& l) const {
     const float r = options_.aperture * std::sqrt(l.x()), phi = 2 * pi * l.y();
     const Eigen::Matrix3f& axes = camera_.axes();
     const Eigen::Vector3f sharp =
-        line->from + options_.focusDistance / std::max(1e-3F, line->along.dot(axes.col(2))) * line->along;
-    line->from += r * std::cos(phi) * axes.col(0) + r * std::sin(phi) * axes.col(1);
-    line->along = (sharp - line->from).normalized();
+        line.from + options_.focusDistance / std::max(1e-3F, line.along.dot(axes.col(2))) * line.along;
+    line.from += r * std::cos(phi) * axes.col(0) + r * std::sin(phi) * axes.col(1);
+    line.along = (sharp - line.from).normalized();
     return line;
 }
 
@@ -288,7 +301,7 @@ void ProofRender::follow(Bundle& bundle, long& rays) {
     std::array<Caught, laneCount> caught;
     size_t onCatchers = 0;
     Lanes weights;  ///< share of each sample that nothing covers yet
-    weights.fill(1);
+    for (size_t k = 0; k < laneCount; ++k) weights[k] = bundle.rays.on[k] ? 1 : 0;
     for (int layer = 0; layer < mostLayers; ++layer) {
         auto& walks = bundle.walks;
         std::array<size_t, laneCount> lane{};
@@ -301,16 +314,18 @@ void ProofRender::follow(Bundle& bundle, long& rays) {
             const ProofPart part = hits[k].item < 0 ? ProofPart::standIn : scene_->items()[size_t(hits[k].item)].part;
             const Eigen::Vector3f along = bundle.rays.along.at(int(k));
             if (part != ProofPart::standIn) {
-                const SurfacePoint at =
-                    scene_->surfaceAt(hits[k], bundle.rays.from.at(int(k)), along, path.time, camera_.spread());
+                const Eigen::Vector3f from = bundle.rays.from.at(int(k));
                 if (part == ProofPart::shown) {
-                    walks[onThings].begin(path, at, along);
+                    walks[onThings].begin(path, scene_->surfaceAt(hits[k], from, along, path.time, camera_.spread()),
+                                          along);
                     lane[onThings++] = k;
                     continue;
                 }
-                const float edge = options_.catchers[size_t(at.item)].edge;
-                const float whole = edge > 0 ? scene_->toBorder(at, path.time, edge) / edge : 1;
-                caught[onCatchers++] = {at, along, weights[k] * whole * whole * (3 - 2 * whole), &path};
+                const int item = hits[k].item;
+                const SurfacePlace at = scene_->placeAt(hits[k], from, along, path.time);
+                const float edge = options_.catchers[size_t(item)].edge;
+                const float whole = edge > 0 ? scene_->toBorder(item, at.position, path.time, edge) / edge : 1;
+                caught[onCatchers++] = {at, along, item, weights[k] * whole * whole * (3 - 2 * whole), &path};
             }
             weights[k] = 0;
         }
@@ -341,9 +356,10 @@ void ProofRender::lookThrough(Bundle& bundle, size_t k, RayHit& hit, float weigh
         if (hit.item < 0 || scene_->items()[size_t(hit.item)].part != ProofPart::pane) return;
         const Path& path = bundle.paths[k];
         const Eigen::Vector2f shift = scene_->shiftAt(hit, path.time, camera_.axes());
-        bundle.film[k] += shift;
+        bundle.filmX[k] += shift.x(), bundle.filmY[k] += shift.y();
         layers_.shifted[path.pixel] += weight * Eigen::Vector3f(shift.x(), shift.y(), 1);
-        if (const auto line = lineOf(bundle.film[k], path, camera_)) {
+        if (auto line = camera_.at({bundle.filmX[k], bundle.filmY[k]}, path.time)) {
+            if (options_.aperture > 0) line = throughAperture(*line, path.at(onLens));
             bundle.rays.from.set(int(k), line->from);
             bundle.rays.along.set(int(k), line->along);
         }
@@ -405,25 +421,34 @@ void ProofRender::shine(std::span<Walk> walks) const {
 /// Each light is asked once.
 void ProofRender::askLights(std::span<Walk> walks, uint32_t use) const {
     for (size_t l = 0; l < lights_.size(); ++l) {
+        const auto* even = std::get_if<SkyLight>(&lights_[l]);
+        if (even && !even->picture) continue;  // scattered rays alone find it
         RayPacket rays;
         rays.alike = !ambient(lights_[l]);
+        LaneIndices pixels{}, indices{};
+        for (size_t k = 0; k < walks.size(); ++k) {
+            if (!walks[k].on) continue;
+            rays.on[k] = -1;
+            rays.from.set(int(k), walks[k].from());
+            pixels[k] = walks[k].path->pixel, indices[k] = walks[k].path->index;
+        }
+        Lanes u, v;
+        table_.at(pixels, indices, use + lightUse(l), u, v);
+        LightLanes lit;
+        sampleLight(lights_[l], rays.from, u, v, rays.on, rays.along, rays.farthest, lit);
         std::array<Eigen::Vector3f, laneCount> found;
         for (size_t k = 0; k < walks.size(); ++k) {
+            if (!rays.on[k]) continue;
             Walk& w = walks[k];
-            if (!w.on) continue;
-            const Eigen::Vector3f from = w.from();
-            const auto light = sampleLight(lights_[l], from, w.path->at(use + lightUse(l)));
-            if (!light || light->direction.dot(w.at.normal) <= 0) continue;
-            const Eigen::Vector3f in = w.axes->toLocal(light->direction);
-            const auto [share, density] = w.scatter->from(in);
+            rays.on[k] = 0;
+            const Eigen::Vector3f direction = rays.along.at(int(k));
+            if (direction.dot(w.at.normal) <= 0) continue;
+            const auto [share, density] = w.scatter->from(w.axes->toLocal(direction));
             if (share.maxCoeff() <= 0) continue;
-            const float weight = light->density > 0 ? balanced(light->density, density) : 1;
+            const float weight = lit.density[k] > 0 ? balanced(lit.density[k], density) : 1;
             ++w.path->rays;
-            rays.from.set(int(k), from);
-            rays.along.set(int(k), light->direction);
-            rays.farthest[k] = light->distance;
             rays.on[k] = -1;
-            found[k] = weight * share.cwiseProduct(light->light);
+            found[k] = weight * share.cwiseProduct(lit.light.at(int(k)));
         }
         if (rays.on == LaneMask{}) continue;
         const Lanes passed = scene_->passes(rays, walks[0].path->time, RayScene::all);
@@ -438,11 +463,14 @@ void ProofRender::goOn(std::span<Walk> walks, int bounce) const {
     RayPacket rays;
     rays.alike = false;
     rays.farthest.fill(std::numeric_limits<float>::infinity());
-    Lanes densities{};
+    Lanes densities{}, u, v;
+    LaneIndices pixels{}, indices{};
+    for (size_t k = 0; k < walks.size(); ++k) pixels[k] = walks[k].path->pixel, indices[k] = walks[k].path->index;
+    table_.at(pixels, indices, use + scattering, u, v);
     for (size_t k = 0; k < walks.size(); ++k) {
         Walk& w = walks[k];
         if (!w.on) continue;
-        const Eigen::Vector3f in = w.scatter->sample(w.path->at(use + scattering));
+        const Eigen::Vector3f in = w.scatter->sample({u[k], v[k]});
         Eigen::Vector3f next = w.axes->toWorld(in);
         auto [share, density] = w.scatter->from(in);
         share /= density;
@@ -470,7 +498,14 @@ void ProofRender::goOn(std::span<Walk> walks, int bounce) const {
         RayHit hit = hits[k];
         SurfacePoint met;
         // Through glass a path goes by chance, as often as it is clear.
+        const auto isShown = [&] { return scene_->items()[size_t(hit.item)].part == ProofPart::shown; };
+        const auto distanceOnly = [&] { return !isShown() || (bounce >= options_.bounces && scene_->solid()); };
         for (int layer = 0; hit.item >= 0; ++layer) {
+            if (distanceOnly()) {
+                static_cast<SurfacePlace&>(met) = {from + hit.distance * w.way, Eigen::Vector3f::Zero()};
+                met.distance = hit.distance, met.item = hit.item;
+                break;
+            }
             met = scene_->surfaceAt(hit, from, w.way, w.path->time, 0.05F);
             if (met.opacity >= 1 || layer + 1 >= mostLayers ||
                 w.path->at(use + throughGlass + uint32_t(layer)).x() < met.opacity)
@@ -542,27 +577,13 @@ void ProofRender::ask(const ProofLight& light, const Lanes& u, const Lanes& v, A
         return;
     }
     rays.alike = !even;
-    if (const auto* sun = std::get_if<SunLight>(&light)) {
-        const Axes axes(sun->toSun);
-        Eigen::Matrix3f columns;
-        columns << axes.x, axes.y, axes.z;
-        coneWays(columns, capHeight(sun->diameter), u, v, rays.along);
-        for (int k = 0; k < laneCount; ++k) out.light.set(k, pi * sun->strength);
-    } else {
-        for (int k = 0; k < laneCount; ++k) {
-            const auto i = size_t(k);
-            const auto sample = rays.on[i] ? sampleLight(light, rays.from.at(k), {u[i], v[i]}) : std::nullopt;
-            rays.on[i] = sample ? -1 : 0;
-            if (!sample) continue;
-            rays.along.set(k, sample->direction);
-            rays.farthest[i] = sample->distance;
-            out.light.set(k, sample->light);
-        }
-    }
+    LightLanes lit;
+    sampleLight(light, rays.from, u, v, rays.on, rays.along, rays.farthest, lit);
     const Lanes cosine = dot(rays.along, out.normals);
     for (size_t k = 0; k < laneCount; ++k) {
         if (cosine[k] <= 0) rays.on[k] = 0;
-        out.light.x[k] *= cosine[k], out.light.y[k] *= cosine[k], out.light.z[k] *= cosine[k];
+        out.light.x[k] = lit.light.x[k] * cosine[k], out.light.y[k] = lit.light.y[k] * cosine[k];
+        out.light.z[k] = lit.light.z[k] * cosine[k];
     }
 }
 
@@ -571,12 +592,14 @@ void ProofRender::catches(std::span<const Caught> places) {
     Asked asked;
     Lanes3 from;
     LaneMask there{};
+    LaneIndices pixels{}, indices{};
     for (size_t k = 0; k < places.size(); ++k) {
-        const SurfacePoint& at = places[k].at;
+        const SurfacePlace& at = places[k].at;
         layers_.caught[places[k].path->pixel] += places[k].weight;
         from.set(int(k), at.position + RayScene::gap(at.position) * at.normal);
         asked.normals.set(int(k), at.normal);
         there[k] = -1;
+        pixels[k] = places[k].path->pixel, indices[k] = places[k].path->index;
     }
     const Shaded darkened = shaded(from, asked.normals);
     LaneMask dark;
@@ -584,11 +607,8 @@ void ProofRender::catches(std::span<const Caught> places) {
     const float time = places[0].path->time;
     for (size_t l = 0; l < lights_.size() && dark != LaneMask{}; ++l) {
         const bool surroundings = ambient(lights_[l]);
-        Lanes u{}, v{};
-        for (size_t k = 0; k < places.size(); ++k) {
-            const Eigen::Vector2f at = places[k].path->at(lightUse(l));
-            u[k] = at.x(), v[k] = at.y();
-        }
+        Lanes u, v;
+        table_.at(pixels, indices, lightUse(l), u, v);
         asked.rays.from = from;
         asked.rays.on = dark;
         ask(lights_[l], u, v, asked);
@@ -617,8 +637,8 @@ void ProofRender::mirrors(std::span<const Caught> places) {
     rays.farthest.fill(std::numeric_limits<float>::infinity());
     Lanes steep{};
     for (size_t k = 0; k < places.size(); ++k) {
-        const SurfacePoint& at = places[k].at;
-        const CatcherLook& look = options_.catchers[size_t(at.item)];
+        const SurfacePlace& at = places[k].at;
+        const CatcherLook& look = options_.catchers[size_t(places[k].item)];
         if (!(look.mirror > 0)) continue;
         const Eigen::Vector3f normal = rippled(at.normal, at.position + scene_->origin().cast<float>(), look);
         const Axes own(normal);
@@ -641,8 +661,8 @@ void ProofRender::mirrors(std::span<const Caught> places) {
     size_t count = 0;
     for (size_t k = 0; k < places.size(); ++k) {
         if (!rays.on[k] || hits[k].item < 0 || scene_->items()[size_t(hits[k].item)].part != ProofPart::shown) continue;
-        const SurfacePoint& at = places[k].at;
-        const CatcherLook& look = options_.catchers[size_t(at.item)];
+        const SurfacePlace& at = places[k].at;
+        const CatcherLook& look = options_.catchers[size_t(places[k].item)];
         Walk& w = walks[count];
         const Eigen::Vector3f way = rays.along.at(int(k));
         w.begin(*places[k].path,

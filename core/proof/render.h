@@ -88,10 +88,10 @@ class ProofRender {
     void addStrip(int top, int moment, int from, int to, long& rays);
     void findIdle();
     [[nodiscard]] int firstSampleAt(int moment, int x, int y) const;
-    [[nodiscard]] Eigen::Vector2f filmPx(int x, int y, const Path& path) const;
-    [[nodiscard]] std::optional<CameraRays::Line> lineOf(const Eigen::Vector2f& px, const Path& path,
-                                                         const CameraRays& camera) const;
+    /// A line through a place of the aperture, which meets that through its middle where the lens focuses.
+    [[nodiscard]] CameraRays::Line throughAperture(CameraRays::Line line, const Eigen::Vector2f& place) const;
     struct Bundle;
+    void begin(Bundle& bundle, float time, const CameraRays& camera) const;
     struct Caught;
     /// Follows a bundle to its end, and empties it.
     void follow(Bundle& bundle, long& rays);

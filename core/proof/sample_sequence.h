@@ -5,6 +5,8 @@
 #include <cstdint>
 #include <vector>
 
+#include "proof/lanes.h"
+
 namespace va {
 
 /// A number that looks random, from another one (Wellons, "Prospecting for hash functions", 2018: lowbias32).
@@ -88,6 +90,9 @@ class SampleTable {
         // Sums of binary fractions go around by themselves.
         return {SampleSequence::unit(p[0] + (h & 0xffff0000U)), SampleSequence::unit(p[1] + (h << 16))};
     }
+
+    /// The same for pixels that are followed together.
+    void at(const LaneIndices& pixels, const LaneIndices& indices, uint32_t use, Lanes& u, Lanes& v) const;
 
   private:
     static constexpr uint32_t count = 256;

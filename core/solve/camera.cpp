@@ -37,11 +37,17 @@ std::optional<Eigen::Vector2d> project(const CameraPose& pose, const Intrinsics&
     return project(viewFromPose(pose), intrinsics, world);
 }
 
-std::optional<Eigen::Vector3d> worldRay(const CameraPose& pose, const Intrinsics& intrinsics,
-                                        const Eigen::Vector2d& pixel) {
+std::optional<Eigen::Vector3d> cameraRay(const Intrinsics& intrinsics, const Eigen::Vector2d& pixel) {
     const auto n = intrinsics.normalisedFromPixel(pixel);
     if (!n) return std::nullopt;
-    return (pose.worldFromCamera * (halfTurnX * Eigen::Vector3d(n->homogeneous()))).normalized();
+    return (halfTurnX * Eigen::Vector3d(n->homogeneous())).normalized();
+}
+
+std::optional<Eigen::Vector3d> worldRay(const CameraPose& pose, const Intrinsics& intrinsics,
+                                        const Eigen::Vector2d& pixel) {
+    const auto ray = cameraRay(intrinsics, pixel);
+    if (!ray) return std::nullopt;
+    return (pose.worldFromCamera * *ray).normalized();
 }
 
 }  // namespace va

@@ -36,7 +36,10 @@ std::optional<Eigen::Vector2d> project(const View& view, const Intrinsics& intri
 std::optional<Eigen::Vector2d> project(const CameraPose& pose, const Intrinsics& intrinsics,
                                        const Eigen::Vector3d& world);
 
-/// Unit direction in the world of the ray through a pixel.
+/// Unit direction in the camera's own axes (it looks down −Z) of the ray through a pixel. Nothing beyond the lens
+/// model's fold.
+std::optional<Eigen::Vector3d> cameraRay(const Intrinsics& intrinsics, const Eigen::Vector2d& pixel);
+/// The same in the world.
 std::optional<Eigen::Vector3d> worldRay(const CameraPose& pose, const Intrinsics& intrinsics,
                                         const Eigen::Vector2d& pixel);
 

@@ -14,6 +14,10 @@ View FrameCamera::viewAt(double row) const {
     return readout_ == 0 || height_ <= 0 ? middle_ : viewAtRow(middle_, rate_, readout_, row, height_);
 }
 
+CameraPose FrameCamera::poseAtRow(double row) const {
+    return readout_ == 0 || height_ <= 0 ? pose_ : poseFromView(viewAt(row));
+}
+
 std::optional<Eigen::Vector2d> FrameCamera::project(const Eigen::Vector3d& world) const {
     auto pixel = va::project(middle_, lens_, world);
     if (readout_ == 0 || height_ <= 0) return pixel;
@@ -23,7 +27,7 @@ std::optional<Eigen::Vector2d> FrameCamera::project(const Eigen::Vector3d& world
 }
 
 std::optional<Ray> FrameCamera::ray(const Eigen::Vector2d& pixel) const {
-    const CameraPose then = readout_ == 0 ? pose_ : poseFromView(viewAt(pixel.y()));
+    const CameraPose then = poseAtRow(pixel.y());
     const auto direction = worldRay(then, lens_, pixel);
     if (!direction) return std::nullopt;
     return Ray{then.position, *direction};

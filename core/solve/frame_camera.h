@@ -33,6 +33,8 @@ class FrameCamera {
     [[nodiscard]] std::optional<Eigen::Vector2d> project(const Eigen::Vector3d& world) const;
     /// What a pixel looks along, from where the camera was when its row was read. Nothing beyond the lens model's fold.
     [[nodiscard]] std::optional<Ray> ray(const Eigen::Vector2d& pixel) const;
+    /// Where the camera was when a row was read.
+    [[nodiscard]] CameraPose poseAtRow(double row) const;
     /// World units that one px (a row) covers at a point's depth, across the line of sight; 0 for points behind.
     [[nodiscard]] double footprint(const Eigen::Vector3d& world) const;
 
