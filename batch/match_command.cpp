@@ -22,6 +22,7 @@
 #include "workflow/match_shot.h"
 #include "workflow/mover_features.h"
 #include "workflow/mover_work.h"
+#include "workflow/stale.h"
 #include "workflow/still_work.h"
 #include "workflow/verdict.h"
 
@@ -33,7 +34,7 @@ using nlohmann::json;
 struct MatchArguments {
     PlateArguments plate;
     std::string out, focal = "unknown", distortion = "solve";
-    std::string move = "automatic", zoom = "automatic";
+    std::string move = "automatic", zoom = "automatic", scene;
     double sensorWidth = 0;
     uint64_t seed = 1;
     bool asJson = false, trackUndistorted = false, movers = false;
@@ -53,6 +54,23 @@ void takeDistortion(Shot& shot, const std::string& path) {
     } else if (shot.priors.focal == Known::known) {
         shot.priors.focal = Known::start;
     }
+}
+
+/// `scene`: static, largest, or the number of a mover.
+Shot withSceneChosen(const Shot& shot, const std::string& scene, Progress& progress) {
+    int id = 0;
+    if (scene == "largest") {
+        const std::vector<MotionShare> shares = motionShares(shot);
+        size_t largest = 0;
+        for (size_t i = 1; i < shares.size(); ++i)
+            if (shares[i].covered > shares[largest].covered) largest = i;
+        if (largest > 0) id = shot.movers[largest - 1].id;
+    } else if (scene != "static") {
+        id = std::atoi(scene.c_str());
+    }
+    if (id <= 0) return shot;
+    const Shot swapped = withSceneSwapped(shot, id);
+    return stalenessOf(swapped).solve ? withSolve(swapped, progress) : withMoversSolved(swapped, progress);
 }
 
 int match(const MatchArguments& a) {
@@ -82,6 +100,7 @@ int match(const MatchArguments& a) {
         {"automatic", ZoomChoice::automatic}, {"no", ZoomChoice::constant}, {"yes", ZoomChoice::zooms}};
     shot.choices = {moves.at(a.move), zooms.at(a.zoom)};
     takeReadout(shot, a.solve);
+    if (a.scene == "static") shot.choices.move = MoveChoice::lockedOff;
 
     shot = withPhotoOptions(shot, a.ground);
     for (const std::string& pattern : a.stills)
@@ -102,8 +121,9 @@ int match(const MatchArguments& a) {
     useStrict(a.plate, shot);
     shot = withSolveOptions(shot, a.solve, progress);
     if (shot.solve->has()) shot = withGroundOptions(shot, a.ground);
-    if (a.movers && shot.solve->has() && trouble.empty())
+    if ((a.movers || !a.scene.empty()) && shot.solve->has() && trouble.empty())
         shot = withMoverFeatures(withMoversProposed(shot, progress), progress, true);
+    if (!a.scene.empty() && shot.solve->has() && trouble.empty()) shot = withSceneChosen(shot, a.scene, progress);
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     printer.end();
     const std::string verdict = verdictOn(shot, Step::solve).sentence;
@@ -230,6 +250,15 @@ void addMatchCommand(CommandLine& program, Command& run) {
              "Photos of the same place that join the solve with lenses of their own: a file or a pattern in quotes, as "
              "'ref/*.jpg'; may be given several times");
     c.flag("--movers", a->movers, "Look for things that move rigidly apart from the scene, and solve them");
+    c.option("--scene", a->scene,
+             "Which of several motions is the scene: largest, static (what stands still), or the number of a mover. "
+             "Looks for movers")
+        .check([](const std::string& word) {
+            char* end = nullptr;
+            if (word == "largest" || word == "static" || (std::strtol(word.c_str(), &end, 10) > 0 && *end == 0))
+                return std::string();
+            return "\"" + word + "\" is none of largest, static, or the number of a mover";
+        });
     c.flag("--track-undistorted", a->trackUndistorted,
            "Track features on the plate undistorted by that lens, for strong distortion");
     c.flag("--follow-straight", a->trackUndistorted).hidden();  // the option's older name

@@ -85,6 +85,9 @@ void MainWindow::makeSolveActions() {
     add("removeMover", tr("Make the mover a part of the scene again"), tr("Remove"), {}, {}, [this] {
         if (const Mover* m = inspector_->solve().mover()) solveEdits_.removeMover(m->id);
     });
+    add("swapScene", tr("Take the mover for the scene, and the scene for a mover"), tr("As scene"), {}, {}, [this] {
+        if (const Mover* m = inspector_->solve().mover()) solveEdits_.swapScene(m->id);
+    });
 }
 
 /// What was just made is what the artist wants to see and to set.
@@ -114,8 +117,9 @@ void MainWindow::refreshSolveActions() {
     for (const char* n : {"leaveOutFrame", "fillGaps", "smoothPath"}) actions_[n]->setEnabled(idle && has);
     actions_["clearPathEdits"]->setEnabled(idle && !s.pathEdits.empty());
     actions_["makeMover"]->setEnabled(idle && !document_.selectedPaths().isEmpty());
-    actions_["lookForMovers"]->setEnabled(idle && s.solve->hasLens());
+    actions_["lookForMovers"]->setEnabled(idle && s.solve->has());
     for (const char* n : {"selectMover", "removeMover"}) actions_[n]->setEnabled(!s.movers.empty());
+    actions_["swapScene"]->setEnabled(idle && !s.movers.empty());
 }
 
 }  // namespace va

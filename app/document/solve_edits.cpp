@@ -11,6 +11,7 @@
 #include "workflow/mover_features.h"
 #include "workflow/mover_work.h"
 #include "workflow/refine_work.h"
+#include "workflow/stale.h"
 
 namespace va {
 
@@ -143,6 +144,13 @@ void SolveEdits::changeMover(const QString& name, int id, const std::function<vo
     for (Mover& m : next.movers)
         if (m.id == id) change(m);
     document_.edit(name, next);
+}
+
+void SolveEdits::swapScene(int id) {
+    document_.edit(tr("Take the mover for the scene"), withSceneSwapped(document_.shot(), id));
+    if (stalenessOf(document_.shot()).solve) return document_.solve();
+    document_.startJob(tr("Solve the mover"), Part::movers,
+                       [](const Shot& s, Progress& p, Shot&) { return withMoversSolved(s, p); });
 }
 
 void SolveEdits::removeMover(int id) {

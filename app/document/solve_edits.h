@@ -40,6 +40,8 @@ class SolveEdits : public QObject {
 
     void changeMover(const QString& name, int id, const std::function<void(Mover&)>& change);
     void removeMover(int id);
+    /// The mover becomes the scene, and the scene a mover.
+    void swapScene(int id);
 
   private:
     Document& document_;

@@ -63,7 +63,8 @@ void SolvePage::buildCamera(QAction* liveSolve) {
     connect(liveSolve, &QAction::toggled, live, &QCheckBox::setChecked);
     note_ = note();
     const auto choose = [this] {
-        edits_.setChoices({MoveChoice(move_->currentIndex()), ZoomChoice(zoom_->currentIndex())});
+        edits_.setChoices({MoveChoice(move_->currentIndex()), ZoomChoice(zoom_->currentIndex()),
+                           document_.shot().choices.thing});
     };
     connect(move_, &QComboBox::activated, this, choose);
     connect(zoom_, &QComboBox::activated, this, choose);
@@ -89,7 +90,7 @@ void SolvePage::buildMovers(const QMap<QString, QAction*>& actions) {
     size_ = number(tr("Size"), 4, {});
     size_->setObjectName("scaleSize");
     metres_->setObjectName("moverDistance");
-    buttons({actions["selectMover"], actions["removeMover"]});
+    buttons({actions["selectMover"], actions["swapScene"], actions["removeMover"]});
     moverNote_ = note();
     moverNote_->setObjectName("moverNote");
     connect(movers_, &QComboBox::activated, this, &SolvePage::refreshMovers);

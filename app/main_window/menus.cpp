@@ -127,6 +127,7 @@ void MainWindow::makeStepMenu(QMenu* menu) {
           "makeMover",
           "lookForMovers",
           "selectMover",
+          "swapScene",
           "removeMover"}},
         {tr("Ground actions"),
          {"autoLevel",

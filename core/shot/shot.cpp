@@ -165,6 +165,7 @@ uint64_t fingerprintOfSolveInput(const Shot& s) {
         h.add(s.priors.principal).add(s.priors.principalOffset);
     if (s.priors.distortion != Known::unknown) h.add(s.priors.lens);
     if (s.choices != SolveChoices()) h.add(s.choices.move).add(s.choices.zoom);
+    if (s.choices.thing) h.add(s.choices.thing);
     if (s.priors.readoutKnown != Known::unknown) h.add(s.priors.readoutKnown).add(s.priors.readout);
     for (const CheckPoint& c : s.checkPoints) {
         if (!c.on || c.measure.paths.empty()) continue;

@@ -53,6 +53,7 @@ struct CameraPriors {
 struct SolveChoices {
     MoveChoice move = MoveChoice::automatic;
     ZoomChoice zoom = ZoomChoice::automatic;
+    bool thing = false;  ///< the scene is a thing in the picture, and what stands around it is left out
     friend bool operator==(const SolveChoices&, const SolveChoices&) = default;
 };
 

@@ -160,7 +160,7 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
                {"full_height", s.priors.cut.fullHeight},
                {"left", s.priors.cut.left},
                {"top", s.priors.cut.top}}}}},
-           {"choices", {{"move", moveNames[int(s.choices.move)]}, {"zoom", zoomNames[int(s.choices.zoom)]}}},
+           {"choices", {{"move", moveNames[int(s.choices.move)]}, {"zoom", zoomNames[int(s.choices.zoom)]}, {"thing", s.choices.thing}}},
            {"straight_edges", json::array()},
            {"chart_stills", s.chartStills},
            {"track_undistorted", s.trackUndistorted},
@@ -234,6 +234,7 @@ Shot shotFromText(const std::string& content, const std::filesystem::path& file)
         if (j.contains("choices")) {
             s.choices.move = named<MoveChoice>(j["choices"].at("move"), moveNames);
             s.choices.zoom = named<ZoomChoice>(j["choices"].at("zoom"), zoomNames);
+            s.choices.thing = j["choices"].value("thing", false);
         }
         s.refineReport = j.value("refine_report", "");
         s.cameraFrom = j.value("camera_from", "");

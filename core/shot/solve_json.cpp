@@ -41,6 +41,7 @@ nlohmann::json solveJson(const SolveResult& r) {
            {"focal_px", r.lens.focalPx},
            {"zooms", r.zooms},
            {"errors_together", r.errorsTogether},
+           {"moving_together", r.movingTogether},
            {"held_back", r.heldBack},
            {"readout", r.readout},
            {"readout_sigma", r.readoutSigma},
@@ -109,6 +110,7 @@ SolveResult solveFrom(const json& j) {
     r.lens.focalPx = j.at("focal_px");
     r.zooms = j.value("zooms", false);
     r.errorsTogether = j.value("errors_together", 1.0);
+    r.movingTogether = j.value("moving_together", std::vector<int>());
     r.lens.pixelAspect = j.at("pixel_aspect");
     r.lens.principalPoint = {j.at("principal_point_px").at(0).get<double>(),
                              j.at("principal_point_px").at(1).get<double>()};

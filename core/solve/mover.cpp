@@ -163,6 +163,47 @@ std::vector<int> movingTogether(const Observations& s, const SolveResult& camera
     return out;
 }
 
+/// Paths that the camera's solve left out, nobody has taken, and that are not only too far away for a position.
+std::set<int> unexplained(const SolveResult& camera, const std::vector<Path>& paths, const std::vector<int>& taken,
+                          const SolveRequest& request) {
+    std::set<int> out;
+    for (const SolveOutlier& o : camera.outliers)
+        if (o.whole) out.insert(o.pathId);
+    for (const int id : taken) out.erase(id);
+    const double far = 1.5 * std::max(1.0, request.width / 1280.0);
+    for (const Path& p : paths)
+        if (camera.motion != Motion::lockedOff && out.contains(p.id) && isFar(p, camera, far)) out.erase(p.id);
+    return out;
+}
+
+/// Those of some paths whose neighbours in the picture are mostly of the same kind and not the scene's: a thing's are,
+/// while paths that slide or are noisy lie scattered among good ones.
+std::set<int> amidstOthers(const SolveResult& camera, const std::vector<Path>& paths, const std::set<int>& ids) {
+    constexpr size_t neighbours = 6, mostly = 4;
+    std::set<int> scene;
+    for (const SolvedPoint& p : camera.points) scene.insert(p.pathId);
+    std::map<int, std::vector<std::pair<Eigen::Vector2d, bool>>> seen;
+    for (const Path& p : paths) {
+        const bool own = ids.contains(p.id);
+        if (!own && !scene.contains(p.id)) continue;
+        for (const PathPoint& q : p.points)
+            if (q.counts()) seen[q.frame].emplace_back(Eigen::Vector2d(q.x, q.y), own);
+    }
+    std::set<int> out;
+    for (const Path& p : paths) {
+        if (!ids.contains(p.id) || p.points.empty()) continue;
+        const PathPoint& q = p.points[p.points.size() / 2];
+        std::vector<std::pair<double, bool>> near;
+        for (const auto& [at, own] : seen[q.frame]) near.emplace_back((at - Eigen::Vector2d(q.x, q.y)).norm(), own);
+        if (near.size() <= neighbours) continue;
+        std::nth_element(near.begin(), near.begin() + neighbours, near.end());
+        const auto own =
+            std::count_if(near.begin(), near.begin() + neighbours + 1, [](const auto& n) { return n.second; });
+        if (size_t(own) > mostly) out.insert(p.id);  // itself among them
+    }
+    return out;
+}
+
 }  // namespace
 
 Eigen::Vector3d moverMiddle(const SolveResult& mover) {
@@ -257,18 +298,26 @@ std::vector<int> standingStill(const SolveResult& camera, const std::vector<Path
     return out;
 }
 
+std::vector<int> pathsMovingTogether(const SolveResult& camera, const std::vector<Path>& paths,
+                                     const std::vector<int>& taken, const SolveRequest& request) {
+    constexpr int fewest = 16;
+    std::set<int> left = unexplained(camera, paths, taken, request);
+    if (!camera.has() || int(left.size()) < fewest) return {};
+    const std::set<int> amidst = amidstOthers(camera, paths, left);
+    const std::vector<Path> candidates = pathsOf(paths, {left.begin(), left.end()});
+    std::vector<int> out = movingTogether(
+        layOut(candidates, request.frames, request.width, request.height, 0, request.seed), camera, request.seed);
+    std::erase_if(out, [&](int id) { return !amidst.contains(id); });
+    if (int(out.size()) < fewest) out.clear();
+    return out;
+}
+
 std::vector<MoverProposal> proposeMovers(const SolveResult& camera, const std::vector<Path>& paths,
                                          const std::vector<int>& taken, const SolveRequest& request,
                                          Progress& progress) {
     std::vector<MoverProposal> out;
     if (!camera.has()) return out;
-    std::set<int> left;
-    for (const SolveOutlier& o : camera.outliers)
-        if (o.whole) left.insert(o.pathId);
-    for (const int id : taken) left.erase(id);
-    const double far = 1.5 * std::max(1.0, request.width / 1280.0);
-    for (const Path& p : paths)
-        if (camera.motion != Motion::lockedOff && left.contains(p.id) && isFar(p, camera, far)) left.erase(p.id);
+    std::set<int> left = unexplained(camera, paths, taken, request);
     for (int round = 0; round < 4 && int(left.size()) >= fewestPoints; ++round) {
         progress.check();
         const std::vector<Path> candidates = pathsOf(paths, {left.begin(), left.end()});

@@ -47,6 +47,12 @@ struct MoverProposal {
     SolveResult solve;
 };
 
+/// Paths that the camera's solve did not use, that agree with one another on a motion of their own, and that lie among
+/// their like in the picture: a quick look at whether proposeMovers() is worth its time. Empty where there are fewer
+/// than sixteen.
+std::vector<int> pathsMovingTogether(const SolveResult& camera, const std::vector<Path>& paths,
+                                     const std::vector<int>& taken, const SolveRequest& request);
+
 /// Groups among the paths that the camera's solve set aside which move rigidly, each with a motion of its own: paths
 /// that agree on one epipolar geometry with the known lens over many pairs of frames, and then are solved as a mover
 /// with at least eight points. Largest first. Paths of `taken` are left out.

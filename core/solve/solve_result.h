@@ -86,6 +86,8 @@ struct SolveDiagnostics {
     double mirrorRmsPx = -1;  ///< fit of the scene's mirror image, where that is as good as none other; else negative
     /// Where a known focal length does not go with the paths: what they ask for, and the fit with that. Else 0.
     double askedFocalPx = 0, askedRmsPx = 0;
+    /// Paths that the solve did not use and that move together by themselves: they may belong to a thing.
+    std::vector<int> movingTogether;
     double freeRmsPx = -1;  ///< fit error before the measures were used; negative without any
 };
 

@@ -8,6 +8,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "lens/film_back.h"
+#include "solve/mover.h"
 #include "solve/solver.h"
 #include "workflow/motion_blur.h"
 #include "workflow/mover_work.h"
@@ -66,6 +67,7 @@ SolveRequest solveRequestFor(const Shot& shot) {
     request.principalOffset = shot.priors.principalOffset;
     request.move = shot.choices.move;
     request.zoom = shot.choices.zoom;
+    request.fewPaths = shot.choices.thing;
     request.readoutKnown = shot.priors.readoutKnown;
     request.readout = shot.priors.readout;
     for (const CheckPoint* c : usedCheckPoints(shot)) request.measures.push_back(c->measure);
@@ -111,8 +113,21 @@ Shot cameraUpdated(const Shot& shot, Progress& progress) {
     });
 }
 
+/// Where nobody has said what moves by itself, a quick look at whether something does.
+Shot movingThingsSeen(const Shot& shot) {
+    if (!shot.movers.empty() || !shot.solve->hasLens()) return shot;
+    const auto together = pathsMovingTogether(*shot.solve, *shot.paths, {}, solveRequestFor(shot));
+    if (together == shot.solve->movingTogether) return shot;
+    SolveResult with = *shot.solve;
+    with.movingTogether = together;
+    Shot out = shot;
+    out.solve = std::make_shared<SolveResult>(std::move(with));
+    return out;
+}
+
 Shot finished(const Shot& shot, Progress& progress) {
-    return withMoversSolved(withGround(shot, shot.groundSpec), progress);
+    const Shot seen = movingThingsSeen(shot);
+    return withMoversSolved(withGround(seen, seen.groundSpec), progress);
 }
 
 /// Whether the solve of a free move knows its focal length, and depth with it, no better than to an eighth of a

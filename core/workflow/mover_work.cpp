@@ -2,6 +2,9 @@
 #include "workflow/mover_work.h"
 
 #include <algorithm>
+#include <array>
+#include <map>
+#include <set>
 
 #include "base/error.h"
 #include "base/text.h"
@@ -99,6 +102,84 @@ Shot withMoversProposed(const Shot& shot, Progress& progress) {
         if (fresh) out.solveFrom = fingerprintOfSolveInput(out);
     }
     return withMoversSolved(out, progress);
+}
+
+std::vector<MotionShare> motionShares(const Shot& shot) {
+    constexpr int columns = 16, rows = 9;
+    constexpr size_t looked = 24;  // frames, evenly over the range
+    std::vector<int> frames;
+    const std::vector<int> all = shot.frames();
+    for (size_t i = 0; i < std::min(looked, all.size()); ++i)
+        frames.push_back(all[i * all.size() / std::min(looked, all.size())]);
+    std::set<int> left;  // by the scene's solve
+    for (const SolveOutlier& o : shot.solve->outliers)
+        if (o.whole) left.insert(o.pathId);
+    std::vector<MotionShare> out(shot.movers.size() + 1);
+    // Features of each, by frame and cell.
+    std::map<int, std::vector<std::array<int, columns * rows>>> counts;
+    for (const Path& p : *shot.paths) {
+        const Mover* m = shot.moverOfPath(p.id);
+        if (p.setAside || (!m && left.contains(p.id))) continue;
+        const size_t group = m ? size_t(m - shot.movers.data()) + 1 : 0;
+        for (const PathPoint& q : p.points) {
+            if (!q.counts() || !std::binary_search(frames.begin(), frames.end(), q.frame)) continue;
+            auto& at = counts[q.frame];
+            at.resize(out.size());
+            const int x = std::clamp(int(q.x * columns / std::max(1, shot.plate.width)), 0, columns - 1),
+                      y = std::clamp(int(q.y * rows / std::max(1, shot.plate.height)), 0, rows - 1);
+            ++at[group][size_t(y * columns + x)];
+        }
+    }
+    for (const int f : frames) {
+        const auto at = counts.find(f);
+        if (at == counts.end()) continue;
+        for (size_t cell = 0; cell < columns * rows; ++cell) {
+            size_t most = 0;
+            for (size_t g = 1; g < out.size(); ++g)
+                if (at->second[g][cell] > at->second[most][cell]) most = g;
+            if (at->second[most][cell] > 0) out[most].covered += 1.0 / (columns * rows * double(frames.size()));
+        }
+    }
+    for (size_t m = 0; m < shot.movers.size(); ++m) {
+        const SolveResult& solve = *shot.movers[m].solve;
+        std::vector<Eigen::Quaterniond> turns;
+        for (const int f : frames) {
+            const auto pose = moverPose(*shot.solve, solve, f, 1);
+            if (!pose) continue;
+            for (const Eigen::Quaterniond& other : turns)
+                out[m + 1].turnedDegrees =
+                    std::max(out[m + 1].turnedDegrees, pose->worldFromCamera.angularDistance(other) * 180 / M_PI);
+            turns.push_back(pose->worldFromCamera);
+        }
+    }
+    return out;
+}
+
+Shot withSceneSwapped(const Shot& shot, int mover) {
+    const Mover* found = shot.mover(mover);
+    if (!found) throw InputError(text("There is no mover %d.", mover));
+    const std::vector<MotionShare> shares = motionShares(shot);
+    const auto at = size_t(found - shot.movers.data());
+    Shot out = shot;
+    Mover scene = *found;
+    std::set<int> left;
+    for (const SolveOutlier& o : shot.solve->outliers)
+        if (o.whole) left.insert(o.pathId);
+    Mover surroundings;
+    surroundings.id = mover;
+    surroundings.name = text("Surroundings");
+    for (const Path& p : *shot.paths)
+        if (!p.setAside && !shot.moverOfPath(p.id) && !left.contains(p.id)) surroundings.paths.push_back(p.id);
+    std::sort(surroundings.paths.begin(), surroundings.paths.end());
+    out.movers[at] = std::move(surroundings);
+    if (out.movers[at].paths.empty()) out.movers.erase(out.movers.begin() + std::ptrdiff_t(at));
+    for (Mover& m : out.movers) m.solveFrom = 0;
+    out.choices.thing = shares[at + 1].covered < shares[0].covered;
+    out.choices.move = MoveChoice::automatic;
+    if (scene.solve->motion != Motion::free) return withGround(out, out.groundSpec);
+    out.solve = scene.solve;
+    out.solveFrom = fingerprintOfSolveInput(out);
+    return withGround(out, out.groundSpec);
 }
 
 double moverScale(const Shot& shot, const Mover& m, bool* sure) {

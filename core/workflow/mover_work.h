@@ -20,6 +20,19 @@ Shot withMoversProposed(const Shot& shot, Progress& progress);
 /// is surest of it; unchanged where the camera moves, its focal length is given, or no mover tells it within 10 %.
 Shot withLensOfMovers(const Shot& shot);
 
+/// The mover becomes the scene, its solve the camera's, and what was the scene becomes a mover, "Surroundings", that is
+/// not solved yet. A mover without a solve leaves the camera's as it is, to be solved anew. Throws InputError for an id
+/// that is not there.
+Shot withSceneSwapped(const Shot& shot, int mover);
+
+/// How much of the picture something covers, and how it moves.
+struct MotionShare {
+    double covered = 0;        ///< share of the picture's cells in which most features are its own, mean over frames
+    double turnedDegrees = 0;  ///< widest rotation between two of them; 0 where it was not solved
+};
+/// By two dozen frames of the range. The first is the scene's, then one a mover.
+std::vector<MotionShare> motionShares(const Shot& shot);
+
 /// Units of the solve's world for one unit of the mover's space, as its choice says; where that can't be had (no
 /// ground, no such points), the size at which it stands as far away as the middle of things. `sure`: false then.
 double moverScale(const Shot& shot, const Mover& mover, bool* sure = nullptr);

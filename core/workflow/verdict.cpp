@@ -180,10 +180,29 @@ int movingBeforeIt(const SolveResult& r) {
     return moving >= 24 ? int(moving) : 0;
 }
 
+/// " · Mover 1 covers 28 % and turns by 95°"
+std::string moversInBrief(const Shot& s) {
+    std::string out;
+    const std::vector<MotionShare> shares = motionShares(s);
+    for (size_t i = 0; i < s.movers.size(); ++i) {
+        out += text(" · %s covers %.0f %%", s.movers[i].name.c_str(), 100 * shares[i + 1].covered);
+        if (shares[i + 1].turnedDegrees >= 1) out += text(" and turns by %.0f°", shares[i + 1].turnedDegrees);
+    }
+    return out;
+}
+
+/// What moves together by itself, where nobody has looked for movers yet.
+std::string movingTogetherInBrief(const Shot& s) {
+    if (!s.movers.empty() || s.solve->movingTogether.empty()) return {};
+    return text("%zu features move together, apart from the scene: look for movers", s.solve->movingTogether.size());
+}
+
 /// A camera that stands, with what moves before it solved: a full result.
 Verdict lockedOffWithMovers(const Shot& s) {
     const SolveResult& r = *s.solve;
-    std::string out = text("Locked-off camera · %zu mover%s", s.movers.size(), s.movers.size() == 1 ? "" : "s");
+    std::string out = text("Locked-off camera, as what covers %.0f %% of the picture stands still",
+                           100 * motionShares(s).front().covered) +
+                      moversInBrief(s);
     if (const double doubt = focalDoubt(r); doubt > 0)
         out += text(". The focal length is told by what moves, to ±%.2g %%", 100 * doubt);
     else if (s.priors.focal != Known::known)
@@ -374,7 +393,8 @@ Verdict onSolve(const Shot& s) {
                 text("No two frames gave a first camera, although things shift by %.1f px against each other. Remove "
                      "features on moving things, or give the focal length.",
                      r.parallaxPx)};
-        case SolveTrouble::noParallax:
+        case SolveTrouble::noParallax: {
+            const std::string moving = movingTogetherInBrief(s);
             if (r.motion == Motion::lockedOff && !s.movers.empty()) return lockedOffWithMovers(s);
             if (r.motion == Motion::lockedOff && movingBeforeIt(r) > 0)
                 return {Lamp::look,
@@ -388,16 +408,17 @@ Verdict onSolve(const Shot& s) {
                          "of the place from a few steps aside as a reference still.")};
             return {Lamp::look,
                     text("Nodal pan%s (%.2f px%s): no depth can be solved, so there is no floor. The rotation is "
-                         "solved over %d of %d frames and can be exported. %s",
+                         "solved over %d of %d frames and can be exported. %s%s",
                          r.zooms ? " with a zoom" : "", r.rmsPx, readoutInBrief(r).c_str(), r.solvedCount(), frames,
-                         stillsHint(s).c_str())};
+                         moving.empty() ? "" : (moving + ". ").c_str(), stillsHint(s).c_str())};
+        }
         case SolveTrouble::growthStopped:
         case SolveTrouble::none: break;
     }
     const std::string check = r.checkRmsPx >= 0 ? text(" · check %.2f px", r.checkRmsPx) : std::string();
     std::string number = text("fit %.2f px%s%s", r.rmsPx, check.c_str(), zoomInBrief(r).c_str());
     number += evidenceInBrief(s) + readoutInBrief(r) + stoodIn(r);
-    if (!s.movers.empty()) number += text(" · %zu mover%s", s.movers.size(), s.movers.size() == 1 ? "" : "s");
+    number += moversInBrief(s);
     if (stalenessOf(s).solve) return {Lamp::stale, text("%s, before the last change. Solve again.", number.c_str())};
     if (r.trouble == SolveTrouble::growthStopped) return {Lamp::look, number + ". " + unreached(s)};
     // A nodal pan explains the paths as well as a path of the camera does: that path is then a product of noise.
@@ -437,7 +458,8 @@ Verdict onSolve(const Shot& s) {
         return {
             Lamp::look,
             number + text(". %d frames are few to find distortion from: give a start value if you have one.", frames)};
-    return {Lamp::good, number};
+    const std::string moving = movingTogetherInBrief(s);
+    return {Lamp::good, moving.empty() ? number : number + " · " + moving};
 }
 
 /// "floor of 183 points, 3 walls, 41 upright edges": what the level comes from.

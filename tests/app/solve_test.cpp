@@ -138,6 +138,15 @@ class SolveTest : public QObject {
         QCOMPARE(ui.document.shot().movers[0].scaleBy, MoverScale::given);
         ui.window.action("selectMover")->trigger();
         QCOMPARE(ui.document.selectedPaths().size(), qsizetype(ui.document.shot().movers[0].paths.size()));
+        // As scene, and back.
+        const auto camera = ui.document.shot().solve, own = ui.document.shot().movers[0].solve;
+        ui.window.action("swapScene")->trigger();
+        QCOMPARE(ui.document.shot().solve, own);
+        ui.finish();
+        QCOMPARE(ui.document.shot().movers[0].name, std::string("Surroundings"));
+        QCOMPARE(ui.document.shot().movers[0].solve->motion, Motion::free);
+        while (ui.document.shot().solve != camera && ui.document.undoStack().canUndo()) ui.document.undoStack().undo();
+        QCOMPARE(ui.document.shot().movers[0].size, 2.0);
         // Saved and opened again.
         const QString file = folder_.filePath("mover.vanchor");
         QVERIFY(ui.window.saveTo(file));

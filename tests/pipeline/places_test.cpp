@@ -6,6 +6,7 @@
 
 #include <cmath>
 #include <cstdio>
+#include <set>
 
 #include "base/atomic_file.h"
 #include "exchange/camera_json.h"
@@ -37,6 +38,7 @@ TEST_P(Places, AreSolvedAndSayHowSureTheyAre) {
     const std::string base = std::string(VA_TEST_DATA) + "/places/" + place.name + "/" + place.name;
     Progress progress;
     Shot shot = matchShot(withPlate(Shot(), base + ".mp4"), progress);
+    const std::vector<int> seen = shot.solve->movingTogether;
     if (place.moverDegrees > 0) shot = withMoverFeatures(withMoversProposed(shot, progress), progress, true);
     const std::string camera = writeCameraJson(gatherScene(shot)), truth = readFile(base + ".truth.json");
     const Judgement j = judge(camera, truth);
@@ -46,6 +48,8 @@ TEST_P(Places, AreSolvedAndSayHowSureTheyAre) {
     std::printf("%s: %s\n  focal stated +-%.3f %%. %s\n", place.name, j.line().c_str(), stated,
                 verdictOn(shot, Step::solve).sentence.c_str());
     EXPECT_EQ(shot.solve->motion, place.motion);
+    // What moves by itself is said without being asked, and nothing that does not.
+    EXPECT_EQ(!seen.empty(), std::set<std::string>({"cart", "crowd"}).contains(place.name)) << seen.size();
     EXPECT_EQ(j.solved, j.frames);
     if (place.stickPx > 0) {
         EXPECT_LE(j.stickPx, place.stickPx);

@@ -4,7 +4,9 @@
 
 #include <gtest/gtest.h>
 
+#include <Eigen/Geometry>
 #include <cmath>
+#include <map>
 #include <set>
 
 #include "base/error.h"
@@ -109,6 +111,77 @@ TEST_F(MoverOnShot, ShortPathsOfTheSceneAreNotItsOwn) {
     ASSERT_GT(mover.size(), 20U);
     EXPECT_GE(standingStill(*camera_, scene, 0.6).size() * 20, scene.size() * 19);
     EXPECT_LE(standingStill(*camera_, mover, 0.6).size() * 20, mover.size());
+}
+
+// Paths that slide or are noisy lie scattered among good ones; those of a thing lie among their like.
+TEST_F(MoverOnShot, ThatNobodyAskedForIsSeen) {
+    // The synthetic scene is a cloud before and behind the mover: what is between them is left out, as of a real thing.
+    const std::set<int> own(made_->moverPaths.begin(), made_->moverPaths.end());
+    std::map<int, Eigen::AlignedBox2d> box;
+    for (const Path& p : made_->paths)
+        for (const PathPoint& q : p.points)
+            if (own.contains(p.id)) box[q.frame].extend(Eigen::Vector2d(q.x, q.y));
+    std::vector<Path> opaque;
+    for (const Path& p : made_->paths) {
+        const PathPoint& q = p.points[p.points.size() / 2];
+        if (own.contains(p.id) || !box[q.frame].contains(Eigen::Vector2d(q.x, q.y))) opaque.push_back(p);
+    }
+    const SolveResult camera = solveShot(opaque, made_->request, progress_);
+    const std::vector<int> seen = pathsMovingTogether(camera, opaque, {}, made_->request);
+    ASSERT_GE(seen.size(), 16U);
+    int right = 0;
+    for (const int id : seen) right += own.contains(id);
+    EXPECT_GE(right * 10, int(seen.size()) * 9);
+    EXPECT_TRUE(pathsMovingTogether(camera, opaque, seen, made_->request).size() < seen.size()) << "taken ones";
+    // Without anything that moves nothing is.
+    std::vector<Path> still;
+    for (const Path& p : opaque)
+        if (!own.contains(p.id)) still.push_back(p);
+    EXPECT_TRUE(pathsMovingTogether(solveShot(still, made_->request, progress_), still, {}, made_->request).empty());
+    Shot s = shot();
+    SolveResult with = *camera_;
+    with.movingTogether = seen;
+    s.solve = std::make_shared<SolveResult>(with);
+    EXPECT_NE(verdictOn(s, Step::solve).sentence.find("look for movers"), std::string::npos)
+        << verdictOn(s, Step::solve).sentence;
+    EXPECT_EQ(shotFromText(shotToText(s, "."), "test.vanchor").solve->movingTogether, seen);
+}
+
+TEST_F(MoverOnShot, BecomesTheSceneAndTheSceneAMover) {
+    const Shot s = withMoversSolved(withMover(shot(), made_->moverPaths, "cart"), progress_);
+    const std::vector<MotionShare> shares = motionShares(s);
+    ASSERT_EQ(shares.size(), 2U);
+    EXPECT_GT(shares[0].covered, shares[1].covered);
+    EXPECT_GT(shares[1].covered, 0.02);
+    EXPECT_LE(shares[0].covered + shares[1].covered, 1 + 1e-9);
+    double turned = 0;
+    for (const CameraPose& a : made_->mover)
+        for (const CameraPose& b : made_->mover)
+            turned = std::max(turned, a.worldFromCamera.angularDistance(b.worldFromCamera) * 180 / M_PI);
+    EXPECT_NEAR(shares[1].turnedDegrees, turned, 0.1 * turned + 0.5);
+
+    const Shot swapped = withSceneSwapped(s, s.movers[0].id);
+    EXPECT_EQ(swapped.solve, s.movers[0].solve) << "at once: nothing is solved for it";
+    EXPECT_FALSE(stalenessOf(swapped).solve);
+    EXPECT_TRUE(swapped.choices.thing) << "it covers less";
+    ASSERT_EQ(swapped.movers.size(), 1U);
+    for (const int id : made_->moverPaths) EXPECT_FALSE(swapped.moverOfPath(id));
+    const Shot solved = withMoversSolved(swapped, progress_);
+    EXPECT_EQ(solved.movers[0].solve->motion, Motion::free);
+    EXPECT_EQ(solved.movers[0].solve->solvedCount(), 40);
+    EXPECT_TRUE(shotFromText(shotToText(solved, "."), "test.vanchor").choices.thing);
+    // Back again: the camera before the scene as it was, but for its own size and axes.
+    const Shot back = withSceneSwapped(solved, solved.movers[0].id);
+    EXPECT_FALSE(back.choices.thing);
+    const auto turn = [](const SolveResult& r) {
+        return (r.frames.front().pose.worldFromCamera.conjugate() * r.frames.back().pose.worldFromCamera).normalized();
+    };
+    EXPECT_LT(turn(*back.solve).angularDistance(turn(*s.solve)), 0.002);
+    EXPECT_THROW((void)withSceneSwapped(s, 99), InputError);
+    // One that has no solve: the camera is to be solved anew.
+    Shot unsolved = s;
+    unsolved.movers[0].solve = std::make_shared<SolveResult>();
+    EXPECT_TRUE(stalenessOf(withSceneSwapped(unsolved, unsolved.movers[0].id)).solve);
 }
 
 TEST_F(MoverOnShot, AStandingCameraTakesTheLensOfWhatMoves) {
