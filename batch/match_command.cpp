@@ -128,10 +128,10 @@ int match(const MatchArguments& a) {
     printer.end();
     const std::string verdict = verdictOn(shot, Step::solve).sentence;
     std::vector<ExportCheck> checks;
-    double slip = -1;
+    double slip = -1, near = -1;
     if (shot.solve->has()) {
         const SceneExport scene = gatherScene(shot);
-        slip = scene.slipPx;
+        slip = scene.slipPx, near = scene.slipNearPx;
         for (const ExportFormat* f : exportFormats())
             if (f->byDefault) checks.push_back(exportAndVerify(scene, *f, folder.file(f->fileName)));
         shot.exportedFrom = fingerprintOfExportInput(shot);
@@ -171,6 +171,7 @@ int match(const MatchArguments& a) {
             {"shutter_open_share", shot.blur.openShare},
             {"smeared_frames", shot.blur.smeared},
             {"expected_slip_px", slip >= 0 ? json(slip) : json(nullptr)},
+            {"expected_slip_near_px", near >= 0 ? json(near) : json(nullptr)},
             {"refine_report", shot.refineReport},
             {"ground", verdictOn(shot, Step::ground).sentence},
             {"level_sigma_deg", shot.ground->levelSigmaDeg >= 0 ? json(shot.ground->levelSigmaDeg) : json(nullptr)},

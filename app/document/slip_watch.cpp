@@ -43,6 +43,7 @@ void measure(const Shot& shot, SlipWatch::Found& found) {
         for (const double limit : {5.0, 2.0, 1.0, 0.5, 0.2, 0.1, 0.05})
             if (slips[slips.size() * 9 / 10] <= limit) found.groundLimitPx = limit;
     found.overPointsPx = slipOverPoints(found.field, *shot.solve, shot.range);
+    found.nearPx = slipNearCamera(found.field, *shot.solve, shot.range);
 }
 
 }  // namespace

@@ -28,6 +28,7 @@ class SlipWatch : public QObject {
         double groundLimitPx = 1;                  ///< a round number that nine tenths of them stay below
         std::vector<std::pair<int, double>> path;  ///< deviation of the camera's position by frame, world units
         double overPointsPx = -1;                  ///< root mean square of the slip at the solved points
+        double nearPx = -1;                        ///< the same of places near the camera
     };
     /// Null until it is worked out, and where there is nothing to say.
     [[nodiscard]] std::shared_ptr<const Found> found() const { return found_; }

@@ -34,7 +34,8 @@ void SolvePage::buildNumbers(const QMap<QString, QAction*>& actions) {
     slipOver_ = read(tr("Expected slip"), tr("px"));
     slipOver_->setObjectName("slipOver");
     slipOver_->setToolTip(
-        tr("Expected slip of a thing among the solved points against the plate, over the work range"));
+        tr("Expected slip of a thing among the solved points against the plate, over the work range; near: at half the "
+           "distance of the nearest features"));
     focal_ = read(tr("Focal length"), tr("px"));
     focal_->setObjectName("solvedFocal");
     motion_ = read(tr("Move"), QStringLiteral(" "));
@@ -63,8 +64,8 @@ void SolvePage::buildCamera(QAction* liveSolve) {
     connect(liveSolve, &QAction::toggled, live, &QCheckBox::setChecked);
     note_ = note();
     const auto choose = [this] {
-        edits_.setChoices({MoveChoice(move_->currentIndex()), ZoomChoice(zoom_->currentIndex()),
-                           document_.shot().choices.thing});
+        edits_.setChoices(
+            {MoveChoice(move_->currentIndex()), ZoomChoice(zoom_->currentIndex()), document_.shot().choices.thing});
     };
     connect(move_, &QComboBox::activated, this, choose);
     connect(zoom_, &QComboBox::activated, this, choose);
@@ -133,7 +134,9 @@ void SolvePage::refresh() {
     const SolvedFrame* f = r.at(document_.frame());
     here_->setText(f && f->solved ? px(f->rmsPx) : none);
     const auto found = slip_.found();
-    slipOver_->setText(found ? px(found->overPointsPx) : none);
+    slipOver_->setText(!found              ? none
+                       : found->nearPx > 0 ? tr("%1, near %2").arg(px(found->overPointsPx), px(found->nearPx))
+                                           : px(found->overPointsPx));
     static const char* words[] = {QT_TR_NOOP("–"), QT_TR_NOOP("free"), QT_TR_NOOP("nodal pan"),
                                   QT_TR_NOOP("locked off"), QT_TR_NOOP("photo")};
     const double perFrameMs = 1000 / std::max(1e-9, s.rate().value());

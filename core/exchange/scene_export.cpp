@@ -59,7 +59,8 @@ SceneExport gatherExport(const Shot& shot, const std::string& verdict) {
     SceneExport e;
     e.width = shot.plate.width;
     e.height = shot.plate.height;
-    e.pixelAspect = shot.pixelAspect();
+    // A squeeze that was found beside what was said belongs to the solved camera.
+    e.pixelAspect = shot.solve->panCause == PanCause::squeeze ? shot.solve->lens.pixelAspect : shot.pixelAspect();
     e.rate = shot.rate();
     e.metric = shot.ground->metric;
     e.sensorWidthMm = shot.priors.sensorWidthMm;

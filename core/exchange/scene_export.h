@@ -81,6 +81,7 @@ struct SceneExport {
     double readout = 0;
     double openShare = 0;  ///< of the frame's time that the shutter was found open; 0 = not known
     double slipPx = -1;    ///< expected, over the solved points and the range; negative = not known
+    double slipNearPx = -1;  ///< the same of places near the camera
     /// Where the world comes from.
     struct World {
         double levelSigmaDeg = -1;            ///< expected error of the upright; negative = not known

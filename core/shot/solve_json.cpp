@@ -20,6 +20,7 @@ constexpr const char* troubleNames[] = {"none",        "too-few-frames", "too-fe
                                         "no-parallax", "no-start",       "growth-stopped"};
 constexpr const char* outlierNames[] = {"noise",     "other_reference", "few_frames",    "slides",
                                         "not_scene", "not_rotation",    "not_locked_off"};
+constexpr const char* panCauseNames[] = {"none", "noise", "squeeze", "off_centre"};
 constexpr const char* editNames[] = {"leave_out", "fill", "smooth"};
 
 }  // namespace
@@ -41,6 +42,7 @@ nlohmann::json solveJson(const SolveResult& r) {
            {"focal_px", r.lens.focalPx},
            {"zooms", r.zooms},
            {"errors_together", r.errorsTogether},
+           {"pan_cause", panCauseNames[int(r.panCause)]},
            {"moving_together", r.movingTogether},
            {"held_back", r.heldBack},
            {"readout", r.readout},
@@ -110,6 +112,7 @@ SolveResult solveFrom(const json& j) {
     r.lens.focalPx = j.at("focal_px");
     r.zooms = j.value("zooms", false);
     r.errorsTogether = j.value("errors_together", 1.0);
+    if (j.contains("pan_cause")) r.panCause = named<PanCause>(j["pan_cause"], panCauseNames);
     r.movingTogether = j.value("moving_together", std::vector<int>());
     r.lens.pixelAspect = j.at("pixel_aspect");
     r.lens.principalPoint = {j.at("principal_point_px").at(0).get<double>(),

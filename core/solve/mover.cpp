@@ -10,6 +10,7 @@
 #include <set>
 
 #include "solve/incremental/observations.h"
+#include "solve/incremental/thresholds.h"
 #include "solve/minimal/essential.h"
 #include "solve/minimal/triangulate.h"
 #include "solve/solver.h"
@@ -307,7 +308,18 @@ std::vector<int> pathsMovingTogether(const SolveResult& camera, const std::vecto
     const std::vector<Path> candidates = pathsOf(paths, {left.begin(), left.end()});
     std::vector<int> out = movingTogether(
         layOut(candidates, request.frames, request.width, request.height, 0, request.seed), camera, request.seed);
-    std::erase_if(out, [&](int id) { return !amidst.contains(id); });
+    // Near the corners a lens bends more than its model does, and all that is there goes astray together.
+    const Eigen::Vector2d middle((request.width - 1) / 2.0, (request.height - 1) / 2.0);
+    // What stands in the picture while the camera moves is a border, a logo or dust.
+    std::set<int> unlikely;
+    for (const Path& p : candidates) {
+        const PathPoint& q = p.points[p.points.size() / 2];
+        double extent = 0;
+        for (const PathPoint& o : p.points) extent = std::max(extent, std::hypot(double(o.x - q.x), double(o.y - q.y)));
+        const bool stands = extent < 2 * limits::lockedOffMove;
+        if (stands || (Eigen::Vector2d(q.x, q.y) - middle).norm() > 0.8 * middle.norm()) unlikely.insert(p.id);
+    }
+    std::erase_if(out, [&](int id) { return !amidst.contains(id) || unlikely.contains(id); });
     if (int(out.size()) < fewest) out.clear();
     return out;
 }

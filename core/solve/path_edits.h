@@ -26,9 +26,9 @@ struct PathEdit {
 ///
 /// Between solved frames positions go along a cubic through the two neighbours on each side (Catmull & Rom 1974) and
 /// turns the shortest way; beyond the first and last solved frame nothing is filled. Smoothing puts a parabola through
-/// positions and rotations of the solved frames within three deviations, by weighted least squares (Savitzky & Golay 1964,
-/// with the weights of a Gaussian), so that a curve stays a curve; it fades in over the ends of its range, and leaves
-/// frames with fewer than five neighbours alone.
+/// positions and rotations of the solved frames within three deviations, by weighted least squares (Savitzky & Golay
+/// 1964, with the weights of a Gaussian), so that a curve stays a curve; it fades in over the ends of its range, and
+/// leaves frames with fewer than five neighbours alone.
 SolveResult withPathEdits(const SolveResult& solve, const std::vector<PathEdit>& edits);
 
 /// What edits cost: how far the picture moves against the unedited path, and how the solved points fit before and

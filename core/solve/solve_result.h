@@ -56,6 +56,14 @@ struct PointCloud {
     std::vector<SolveOutlier> outliers;
 };
 
+/// What makes a nodal pan look like a free move.
+enum class PanCause : uint8_t {
+    none,
+    noise,      ///< the paths are so noisy that nothing tells the two apart
+    squeeze,    ///< pixels are not as wide as was said
+    offCentre,  ///< the lens's middle is not the plate's, as in a crop
+};
+
 /// How good a solve is, how sure its numbers are, and what was found out about the shot on the way.
 struct SolveDiagnostics {
     SolveTrouble trouble = SolveTrouble::none;
@@ -86,6 +94,7 @@ struct SolveDiagnostics {
     double mirrorRmsPx = -1;  ///< fit of the scene's mirror image, where that is as good as none other; else negative
     /// Where a known focal length does not go with the paths: what they ask for, and the fit with that. Else 0.
     double askedFocalPx = 0, askedRmsPx = 0;
+    PanCause panCause = PanCause::none;  ///< of a nodal pan that looked like a free move at first
     /// Paths that the solve did not use and that move together by themselves: they may belong to a thing.
     std::vector<int> movingTogether;
     double freeRmsPx = -1;  ///< fit error before the measures were used; negative without any

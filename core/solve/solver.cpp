@@ -13,6 +13,7 @@
 #include "solve/incremental/growth.h"
 #include "solve/incremental/keyframes.h"
 #include "solve/incremental/model_choice.h"
+#include "solve/incremental/pan_doubt.h"
 #include "solve/incremental/refine.h"
 #include "solve/incremental/resume.h"
 #include "solve/incremental/solve_question.h"
@@ -100,6 +101,27 @@ class Solver {
         solveFree();
         if (request_.move == MoveChoice::automatic) doubtTravel();
         if (request_.move == MoveChoice::automatic) doubtScene();
+        if (request_.move == MoveChoice::automatic) doubtLens(evidence.rotation);
+    }
+
+    /// A free camera makes up for a lens that is not as it was taken to be, or for noise.
+    void doubtLens(const RotationSolve& asIs) {
+        if (result_.motion != Motion::free || request_.fewPaths || result_.zooms) return;
+        std::vector<FrameIndex> frames = asIs.frames;
+        if (!asIs.found) {
+            constexpr size_t most = 30;
+            const std::vector<FrameIndex> keyframes = chooseKeyframes(q_.observations);
+            const size_t step = (keyframes.size() + most - 1) / most;
+            for (size_t i = 0; i < keyframes.size(); i += step) frames.push_back(keyframes[i]);
+        }
+        const auto pan = panByOtherLens(q_, frames, asIs, result_.rmsPx);
+        if (!pan) return;
+        SolveResult turning;
+        turning.parallaxPx = result_.parallaxPx;
+        for (const int f : request_.frames) turning.frames.emplace_back().frame = f;
+        result_ = std::move(turning);
+        takeRotation(pan->rotation, q_.observations, q_, progress_, result_);
+        result_.panCause = pan->cause;
     }
 
     /// A large thing that turns before a camera on its stand is solved as if it were the scene, and all else is set

@@ -60,6 +60,7 @@ SceneExport gatherScene(const Shot& shot) {
     SceneExport out = gatherExport(shot, verdictOn(shot, Step::solve).sentence);
     const SlipField sure = slipFieldOf(*shot.solve, *shot.paths, shot.plate.width, shot.plate.height);
     out.slipPx = slipOverPoints(sure, *shot.solve, shot.range);
+    out.slipNearPx = slipNearCamera(sure, *shot.solve, shot.range);
     for (const Mover& m : shot.movers) {
         if (m.solve->motion != Motion::free) continue;
         SceneExport::Mover mover;

@@ -197,6 +197,33 @@ std::string movingTogetherInBrief(const Shot& s) {
     return text("%zu features move together, apart from the scene: look for movers", s.solve->movingTogether.size());
 }
 
+/// What made a nodal pan look like a free move, and what to do about it; empty where nothing did.
+std::string panCauseInBrief(const Shot& s) {
+    const SolveResult& r = *s.solve;
+    const Eigen::Vector2d off =
+        r.lens.principalPoint - Eigen::Vector2d((s.plate.width - 1) / 2.0, (s.plate.height - 1) / 2.0);
+    switch (r.panCause) {
+        case PanCause::none: return {};
+        case PanCause::noise:
+            return text(
+                "The paths are noisy: %.2f px, as of strong grain or compression. Track a denoised copy of the "
+                "plate. ",
+                r.rmsPx);
+        case PanCause::squeeze:
+            return text(
+                "The pan fits only if pixels are %.3f as wide as they are high, and not %.3f: the plate is "
+                "squeezed. Set the pixel aspect in the step Plate and match again. ",
+                r.lens.pixelAspect, s.pixelAspect());
+        case PanCause::offCentre:
+            return text(
+                "The pan fits only if the lens's middle lies %.0f px %s and %.0f px %s the plate's: the plate "
+                "is a crop. Give the principal point in the step Lens and match again. ",
+                std::fabs(off.x()), off.x() < 0 ? "left of" : "right of", std::fabs(off.y()),
+                off.y() < 0 ? "above" : "below");
+    }
+    return {};
+}
+
 /// A camera that stands, with what moves before it solved: a full result.
 Verdict lockedOffWithMovers(const Shot& s) {
     const SolveResult& r = *s.solve;
@@ -407,9 +434,11 @@ Verdict onSolve(const Shot& s) {
                     text("Locked-off camera: no depth can be solved. Match a frame of it as a photo, or add a photo "
                          "of the place from a few steps aside as a reference still.")};
             return {Lamp::look,
-                    text("Nodal pan%s (%.2f px%s): no depth can be solved, so there is no floor. The rotation is "
-                         "solved over %d of %d frames and can be exported. %s%s",
-                         r.zooms ? " with a zoom" : "", r.rmsPx, readoutInBrief(r).c_str(), r.solvedCount(), frames,
+                    text("Nodal pan%s (%.2f px%s%s): no depth can be solved, so there is no floor. The rotation is "
+                         "solved over %d of %d frames and can be exported. %s%s%s",
+                         r.zooms ? " with a zoom" : "", r.rmsPx, readoutInBrief(r).c_str(),
+                         focalDoubt(r) > 0 ? text(" · focal length ± %.2g %%", 100 * focalDoubt(r)).c_str() : "",
+                         r.solvedCount(), frames, panCauseInBrief(s).c_str(),
                          moving.empty() ? "" : (moving + ". ").c_str(), stillsHint(s).c_str())};
         }
         case SolveTrouble::growthStopped:

@@ -6,11 +6,17 @@
 
 #include <cmath>
 #include <cstdio>
+#include <map>
+#include <nlohmann/json.hpp>
 #include <set>
 
 #include "base/atomic_file.h"
 #include "exchange/camera_json.h"
 #include "judge.h"
+#include "shot/lens_json.h"
+#include "solve/frame_camera.h"
+#include "solve/minimal/triangulate.h"
+#include "solve/report/slip.h"
 #include "workflow/gather_scene.h"
 #include "workflow/match_shot.h"
 #include "workflow/mover_features.h"
@@ -78,6 +84,73 @@ INSTANTIATE_TEST_SUITE_P(
         // Nothing but what moves before the camera tells its lens; 2.5 times what is stated would be honest.
         Place{"locked", Motion::lockedOff, 0, 0, 0.15, 3, 0.3}),
     [](const auto& of) { return std::string(of.param.name); });
+
+/// What a truth file says of its cameras.
+std::map<int, FrameCamera> trueCameras(const std::string& text) {
+    const auto j = nlohmann::json::parse(text);
+    std::map<int, FrameCamera> out;
+    for (const auto& f : j.at("frames")) {
+        const auto &p = f.at("position"), &q = f.at("rotation"), &c = f.at("principal_point_px");
+        const auto n = [](const nlohmann::json& v) { return v.get<double>(); };
+        const CameraPose pose{Eigen::Vector3d(n(p[0]), n(p[1]), n(p[2])),
+                              Eigen::Quaterniond(n(q[0]), n(q[1]), n(q[2]), n(q[3]))};
+        out.emplace(f.at("frame").get<int>(),
+                    FrameCamera(pose, Intrinsics{n(f.at("focal_px")), 1, Eigen::Vector2d(n(c[0]), n(c[1])),
+                                                 lensFromJson(j.at("lens"))}));
+    }
+    return out;
+}
+
+// Flying forward past things, a camera that is right to a hundredth of a px at its points is not where things pass it.
+TEST(Slip, OfPlacesNearTheCameraIsToldAsItIs) {
+    const std::string base = std::string(VA_TEST_DATA) + "/places/flight/flight";
+    Progress progress;
+    const Shot shot = matchShot(withPlate(Shot(), base + ".mp4"), progress);
+    const SolveResult& r = *shot.solve;
+    ASSERT_EQ(r.motion, Motion::free);
+    const SlipField field = slipFieldOf(r, *shot.paths, shot.plate.width, shot.plate.height);
+    const double far = slipOverPoints(field, r, shot.range), near = slipNearCamera(field, r, shot.range);
+    double told = 0, is = 0;
+    int count = 0;
+    const auto cameras = trueCameras(readFile(base + ".truth.json"));
+    for (const int frame : {1004, 1012, 1020, 1028, 1036, 1044})
+        for (const double x : {100.0, 255.0, 410.0})
+            for (const double y : {60.0, 143.0, 226.0}) {
+                const auto ray = cameras.at(frame).ray({x, y});
+                ASSERT_TRUE(ray);
+                const Eigen::Vector3d place = ray->at(1.0);  // a metre away
+                std::vector<View> views;
+                std::vector<std::pair<Eigen::Vector2d, int>> seen;
+                for (const auto& [f, camera] : cameras) {
+                    const auto px = camera.project(place);
+                    if (!px || px->minCoeff() < 0 || px->x() > 511 || px->y() > 287) continue;
+                    views.push_back(viewFromPose(r.at(f)->pose));
+                    seen.emplace_back(*px, f);
+                }
+                std::vector<Observation> observations;
+                for (size_t i = 0; i < views.size(); ++i)
+                    observations.push_back(
+                        {&views[i], *r.intrinsics(seen[i].second).normalisedFromPixel(seen[i].first), 1});
+                const auto placed = views.size() >= 3 ? triangulate(observations) : std::nullopt;
+                if (!placed) continue;
+                const double slip = field.slipPx(placed->position, shot.range);
+                if (slip < 0) continue;
+                double sum = 0;
+                for (size_t i = 0; i < views.size(); ++i) {
+                    const auto px = project(views[i], r.intrinsics(seen[i].second), placed->position);
+                    sum += px ? (*px - seen[i].first).squaredNorm() : 0;
+                }
+                is += sum / double(views.size()), told += slip * slip, ++count;
+            }
+    ASSERT_GT(count, 20);
+    is = std::sqrt(is / count), told = std::sqrt(told / count);
+    std::printf("slip: at the points %.3f px told; a metre away %.3f told, %.3f is; near the camera %.3f told\n", far,
+                told, is, near);
+    // One draw: its focal length errs by a quarter of what is stated, and the slip goes with that.
+    EXPECT_GT(told, is / 2.5);
+    EXPECT_LT(told, is * 4);
+    EXPECT_GT(near, far);
+}
 
 TEST(LockedOff, FeaturesThatMoveBeforeItAreNamed) {
     Progress progress;

@@ -32,24 +32,14 @@ std::optional<Eigen::MatrixXd> lensCovariance(const Reconstruction& r, const std
     return covarianceOf(r, values, false);
 }
 
-Eigen::VectorXd disagreementOfPaths(const Reconstruction& r, const std::vector<LensValue>& values,
-                                    const Eigen::MatrixXd& covariance) {
-    constexpr int groups = 16, mostViews = 40;
-    const BundleSelection s = selectForBundle(r, (r.solvedFrames() + mostViews - 1) / mostViews);
-    const auto n = Eigen::Index(values.size());
-    const Eigen::VectorXd none = Eigen::VectorXd::Ones(n);
-    if (int(s.problem.points.size()) < 6 * groups || covariance.rows() != n || n == 0) return none;
-    BundleOptions options;
-    options.solved = values;
-    options.lossScale = limits::bundleLoss;
-    options.fixedViews.assign(s.problem.views.size(), 0);
-    if (!r.tiesPlace()) options.fixedViews[0] = 1;
-    options.solveZoom = r.findsFocals();
+std::optional<Eigen::VectorXd> varianceByPaths(const BundleProblem& problem, const BundleOptions& options, int groups) {
+    const auto n = Eigen::Index(options.solved.size());
+    if (int(problem.points.size()) < 6 * groups || n == 0) return std::nullopt;
     Eigen::MatrixXd moves = Eigen::MatrixXd::Zero(n, groups);
-    std::vector<char> failed(groups, 0);
+    std::vector<char> failed(size_t(groups), 0);
     parallelRanges(groups, 1, [&](int begin, int end) {
         for (int g = begin; g < end; ++g) {
-            BundleProblem p = s.problem;
+            BundleProblem p = problem;
             std::erase_if(p.observations, [&](const auto& o) { return o.point % groups == g; });
             NormalEquations equations(p, options);
             BundleStep step;
@@ -60,15 +50,32 @@ Eigen::VectorXd disagreementOfPaths(const Reconstruction& r, const std::vector<L
             // The focal lengths of a zoom are among the views' numbers: the middle one speaks for all.
             const auto middle = Eigen::Index(p.views.size() / 2);
             for (Eigen::Index k = 0, border = 0; k < n; ++k)
-                moves(k, g) = options.solveZoom && values[size_t(k)] == LensValue::focal
+                moves(k, g) = options.solveZoom && options.solved[size_t(k)] == LensValue::focal
                                   ? p.focalOfView[size_t(middle)] * step.views[(middle + 1) * equations.viewSize() - 1]
                                   : step.border[border++];
         }
     });
-    if (std::find(failed.begin(), failed.end(), 1) != failed.end() || !moves.allFinite()) return none;
+    if (std::find(failed.begin(), failed.end(), 1) != failed.end() || !moves.allFinite()) return std::nullopt;
     const Eigen::MatrixXd off = moves.colwise() - moves.rowwise().mean();
-    const Eigen::VectorXd variance = (groups - 1.0) / groups * off.rowwise().squaredNorm(),
-                          ratio = variance.cwiseQuotient(covariance.diagonal()).cwiseSqrt();
+    return Eigen::VectorXd((groups - 1.0) / groups * off.rowwise().squaredNorm());
+}
+
+Eigen::VectorXd disagreementOfPaths(const Reconstruction& r, const std::vector<LensValue>& values,
+                                    const Eigen::MatrixXd& covariance) {
+    constexpr int groups = 16, mostViews = 40;
+    const BundleSelection s = selectForBundle(r, (r.solvedFrames() + mostViews - 1) / mostViews);
+    const auto n = Eigen::Index(values.size());
+    const Eigen::VectorXd none = Eigen::VectorXd::Ones(n);
+    if (covariance.rows() != n) return none;
+    BundleOptions options;
+    options.solved = values;
+    options.lossScale = limits::bundleLoss;
+    options.fixedViews.assign(s.problem.views.size(), 0);
+    if (!r.tiesPlace()) options.fixedViews[0] = 1;
+    options.solveZoom = r.findsFocals();
+    const auto variance = varianceByPaths(s.problem, options, groups);
+    if (!variance) return none;
+    const Eigen::VectorXd ratio = variance->cwiseQuotient(covariance.diagonal()).cwiseSqrt();
     return ratio.allFinite() ? Eigen::VectorXd(ratio.cwiseMin(10)) : none;
 }
 

@@ -11,10 +11,15 @@ namespace va {
 /// Covariance of the lens's numbers, as far as the observations in use tell them; nothing where there are too few.
 std::optional<Eigen::MatrixXd> lensCovariance(const Reconstruction& r, const std::vector<LensValue>& values);
 
-/// How much the lens's numbers deviate, each over what `covariance` says: sixteenths of the paths are left out in turn,
-/// and what that moves them by shows how far paths disagree (the jackknife, Quenouille 1956 and Tukey 1958, one Newton
-/// step each). Errors that go on over a path's frames, and paths that are much worse than the median, count in full
-/// there. Good to a fifth; ones where there are too few paths to tell.
+/// Variance of the solved lens values at the minimum of a bundle, by how far paths disagree: groups of them are left
+/// out in turn (the jackknife, Quenouille 1956 and Tukey 1958, one Newton step each). Errors that go on over a path's
+/// frames count in full. Of a zoom, LensValue::focal is the middle view's. Nothing where there are fewer than six paths
+/// a group, or where a group's step fails.
+std::optional<Eigen::VectorXd> varianceByPaths(const BundleProblem& problem, const BundleOptions& options, int groups);
+
+/// How much the lens's numbers deviate, each over what `covariance` says: sixteenths of the paths are left out in turn
+/// (varianceByPaths), so that errors that go on over a path's frames, and paths that are much worse than the median,
+/// count in full. Good to a fifth; ones where there are too few paths to tell.
 Eigen::VectorXd disagreementOfPaths(const Reconstruction& r, const std::vector<LensValue>& values,
                                     const Eigen::MatrixXd& covariance);
 

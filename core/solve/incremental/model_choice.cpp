@@ -17,35 +17,6 @@ double gric(const std::vector<double>& squaredErrors, double variance, double po
     return sum + std::log(2.0) * pointNumbers * points + std::log(2 * n) * viewNumbers;
 }
 
-/// Whether a rotation-only solve explains what is seen.
-bool nodalPan(const Observations& s, const RotationSolve& r) {
-    std::vector<double> errors, variances;
-    // Seen once, a position fits whatever the camera does, and costs its numbers in both models: it says nothing.
-    std::vector<int> seenIn(size_t(s.pathCount()), 0);
-    for (const FrameIndex f : r.frames)
-        for (const int i : s.byFrame[f]) ++seenIn[size_t(s.all[size_t(i)].path)];
-    double points = 0;
-    for (int p = 0; p < s.pathCount(); ++p)
-        points += r.directions[size_t(p)].squaredNorm() > 0 && seenIn[size_t(p)] > 1;
-    for (size_t k = 0; k < r.frames.size(); ++k)
-        for (int i : s.byFrame[r.frames[k]]) {
-            const PathObservation& seen = s.all[size_t(i)];
-            if (s.heldBack[size_t(seen.path)] || seenIn[size_t(seen.path)] < 2) continue;
-            variances.push_back(2 / seen.sqrtInformation.squaredNorm());
-            const auto pixel = project(r.viewAt(k, seen.pixel), r.lensOf(k), r.directions[size_t(seen.path)]);
-            errors.push_back(pixel ? (*pixel - seen.pixel).squaredNorm() : 1e6);
-        }
-    // Stated covariances are for one registration; sliding and rolling of texture come on top. A tenth of a pixel in
-    // each axis at 1280 px is what good tracking shows.
-    const double unit = std::max(0.7, s.width / 1280.0);
-    const double variance = median(variances) + std::pow(limits::trackingFloor * unit, 2);
-    const std::vector<double> granted(errors.size(), 2 * variance);
-    const double views = double(r.frames.size() - 1), zoom = r.focals.empty() ? 0 : views;
-    const double turning = gric(errors, variance, 2, points, 3 * views + zoom);
-    const double free = gric(granted, variance, 3, points, 6 * views + zoom);
-    return turning < free || (r.robustRmsPx < 0.3 * unit && r.upperPx < 1.0 * unit);
-}
-
 /// A bundle over every keyframe of a long shot is not needed to see parallax: thirty frames over the whole length do,
 /// as long as neighbours still see much the same. Where the view runs away faster, keyframes next to each other: where
 /// it stays longest, and at the beginning, in the middle and at the end, since the camera may only turn for a while.
@@ -76,6 +47,34 @@ std::vector<std::vector<FrameIndex>> framesToJudge(const Observations& s, const 
 
 }  // namespace
 
+bool isNodalPan(const Observations& s, const RotationSolve& r, double least) {
+    std::vector<double> errors, variances;
+    // Seen once, a position fits whatever the camera does, and costs its numbers in both models: it says nothing.
+    std::vector<int> seenIn(size_t(s.pathCount()), 0);
+    for (const FrameIndex f : r.frames)
+        for (const int i : s.byFrame[f]) ++seenIn[size_t(s.all[size_t(i)].path)];
+    double points = 0;
+    for (int p = 0; p < s.pathCount(); ++p)
+        points += r.directions[size_t(p)].squaredNorm() > 0 && seenIn[size_t(p)] > 1;
+    for (size_t k = 0; k < r.frames.size(); ++k)
+        for (int i : s.byFrame[r.frames[k]]) {
+            const PathObservation& seen = s.all[size_t(i)];
+            if (s.heldBack[size_t(seen.path)] || seenIn[size_t(seen.path)] < 2) continue;
+            variances.push_back(2 / seen.sqrtInformation.squaredNorm());
+            const auto pixel = project(r.viewAt(k, seen.pixel), r.lensOf(k), r.directions[size_t(seen.path)]);
+            errors.push_back(pixel ? (*pixel - seen.pixel).squaredNorm() : 1e6);
+        }
+    // Stated covariances are for one registration; sliding and rolling of texture come on top. A tenth of a pixel in
+    // each axis at 1280 px is what good tracking shows.
+    const double unit = std::max(0.7, s.width / 1280.0);
+    const double variance = std::max(least, median(variances) + std::pow(limits::trackingFloor * unit, 2));
+    const std::vector<double> granted(errors.size(), 2 * variance);
+    const double views = double(r.frames.size() - 1), zoom = r.focals.empty() ? 0 : views;
+    const double turning = gric(errors, variance, 2, points, 3 * views + zoom);
+    const double free = gric(granted, variance, 3, points, 6 * views + zoom);
+    return turning < free || (r.robustRmsPx < 0.3 * unit && r.upperPx < 1.0 * unit);
+}
+
 MotionEvidence chooseMotion(const Observations& s, const std::vector<FrameIndex>& keyframes, const Intrinsics& lens,
                             const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
                             uint64_t seed, bool mayZoom, const RowReading& rows) {
@@ -98,10 +97,10 @@ MotionEvidence chooseMotion(const Observations& s, const std::vector<FrameIndex>
     for (const std::vector<FrameIndex>& frames : framesToJudge(s, keyframes)) {
         const bool first = out.motion == Motion::none;
         RotationSolve rotation = solveRotationOnly(s, frames, lens, solved, priors, seed);
-        bool turns = rotation.found && nodalPan(s, rotation);
+        bool turns = rotation.found && isNodalPan(s, rotation);
         if (rotation.found && !turns && mayZoom) {
             RotationSolve zooming = solveRotationOnly(s, frames, lens, solved, priors, seed, true);
-            if (zooming.found && nodalPan(s, zooming)) turns = true, rotation = std::move(zooming);
+            if (zooming.found && isNodalPan(s, zooming)) turns = true, rotation = std::move(zooming);
         }
         // One stretch that moves is enough.
         if (first || !turns) out.rotation = std::move(rotation);
@@ -119,7 +118,7 @@ MotionEvidence chooseMotion(const Observations& s, const std::vector<FrameIndex>
         RotationSolve rotation = withRowsRead(s, whole, solved, priors, rows.matters() ? rows : RowReading{true, 0});
         const bool told = rows.matters() || (std::fabs(rotation.readout) > std::max(0.05, 4 * rotation.readoutSigma) &&
                                              std::fabs(rotation.readout) < 1.2);
-        if (rotation.found && told && nodalPan(s, rotation))
+        if (rotation.found && told && isNodalPan(s, rotation))
             out.motion = Motion::nodalPan, out.rotation = std::move(rotation);
     }
     return out;

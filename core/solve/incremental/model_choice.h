@@ -12,6 +12,9 @@ struct MotionEvidence {
     RotationSolve rotation;        ///< over the keyframes; with a zoom where only that makes it fit
 };
 
+/// Whether a rotation-only solve explains what is seen, of paths that scatter by `least` (px², an axis) at least.
+bool isNodalPan(const Observations& s, const RotationSolve& r, double least = 0);
+
 /// Decides between a standing, a turning and a free camera.
 ///
 /// Standing: at least half of the paths stay within half a pixel; things may move by themselves. Turning: a

@@ -10,6 +10,7 @@
 #include "base/parallel.h"
 #include "base/svd3.h"
 #include "lens/convert_lens.h"
+#include "solve/incremental/lens_certainty.h"
 #include "solve/minimal/robust_sampling.h"
 
 namespace va {
@@ -143,19 +144,25 @@ Attempt resume(const Observations& s, const RotationSolve& from) {
     return out;
 }
 
-void goOn(Attempt& attempt, const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
-          int iterations, bool solveReadout = false) {
-    if (attempt.problem.observations.empty()) return;
+BundleOptions optionsFor(const BundleProblem& problem, const std::vector<LensValue>& solved,
+                         const std::vector<BundleOptions::Prior>& priors) {
     BundleOptions options;
     options.solved = solved;
     options.priors = priors;
-    options.fixedViews.assign(attempt.problem.views.size(), 0);
+    options.fixedViews.assign(problem.views.size(), 0);
     options.fixedViews[0] = 1;
     options.rotationOnly = true;
-    options.solveZoom = !attempt.problem.focalOfView.empty() &&
-                        std::find(solved.begin(), solved.end(), LensValue::focal) != solved.end();
-    options.solveReadout = solveReadout;
+    options.solveZoom =
+        !problem.focalOfView.empty() && std::find(solved.begin(), solved.end(), LensValue::focal) != solved.end();
     options.lossScale = 2.0;
+    return options;
+}
+
+void goOn(Attempt& attempt, const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
+          int iterations, bool solveReadout = false) {
+    if (attempt.problem.observations.empty()) return;
+    BundleOptions options = optionsFor(attempt.problem, solved, priors);
+    options.solveReadout = solveReadout;
     options.iterations = iterations;
     options.stopWhenCostFallsBy = 1e-5;
     const BundleSummary summary = bundle(attempt.problem, options);
@@ -288,6 +295,23 @@ RotationSolve withPathsWeighed(const Observations& s, const RotationSolve& rotat
     }
     RotationSolve out = take(s, rotation.frames, attempt);
     return out.found ? out : rotation;
+}
+
+std::optional<Eigen::VectorXd> lensVariance(const Observations& s, const RotationSolve& rotation,
+                                            const std::vector<LensValue>& solved,
+                                            const std::vector<BundleOptions::Prior>& priors) {
+    constexpr size_t most = 60;
+    constexpr int groups = 16;
+    if (!rotation.found || !rotation.rates.empty()) return std::nullopt;
+    RotationSolve some = rotation;
+    const size_t step = (rotation.frames.size() + most - 1) / most;
+    some.frames.clear(), some.rotations.clear(), some.focals.clear();
+    for (size_t k = 0; k < rotation.frames.size(); k += step) {
+        some.frames.push_back(rotation.frames[k]), some.rotations.push_back(rotation.rotations[k]);
+        if (!rotation.focals.empty()) some.focals.push_back(rotation.focals[k]);
+    }
+    const Attempt attempt = resume(s, some);
+    return varianceByPaths(attempt.problem, optionsFor(attempt.problem, solved, priors), groups);
 }
 
 }  // namespace va

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <optional>
 #include <vector>
 
 #include "solve/bundle/bundle.h"
@@ -63,5 +64,11 @@ RotationSolve withRowsRead(const Observations& s, const RotationSolve& rotation,
 /// twenty paths are seen often enough to be weighed, where the bundle fails, and with a rolling shutter.
 RotationSolve withPathsWeighed(const Observations& s, const RotationSolve& rotation,
                                const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors);
+
+/// Variance of the lens values in `solved` by how far paths disagree (varianceByPaths), over sixty frames at most.
+/// Nothing with a rolling shutter, or where there are too few paths.
+std::optional<Eigen::VectorXd> lensVariance(const Observations& s, const RotationSolve& rotation,
+                                            const std::vector<LensValue>& solved,
+                                            const std::vector<BundleOptions::Prior>& priors);
 
 }  // namespace va

@@ -88,6 +88,13 @@ void takeRotation(const RotationSolve& onKeyframes, const Observations& by, cons
     result.trouble = SolveTrouble::noParallax;
     result.lens = r.lens;
     result.rotationRmsPx = r.robustRmsPx;
+    std::vector<LensValue> values = question.lensValues();
+    if (question.request.principal == Known::known && r.lens.principalPoint != question.lens.principalPoint)
+        values.push_back(LensValue::principalX), values.push_back(LensValue::principalY);
+    if (const auto variance = lensVariance(s, r, values, question.priors())) {
+        const Eigen::MatrixXd covariance = variance->asDiagonal();
+        result.lensNumbers = lensNumbers(r.lens, values, covariance);
+    }
     const View base{r.rotations.front(), Eigen::Vector3d::Zero()};
     const Eigen::Quaterniond baseRotation = poseFromView(base).worldFromCamera;
     double sum = 0;

@@ -154,6 +154,39 @@ double slipOverPoints(const SlipField& field, const SolveResult& solve, FrameRan
     return count > 0 ? std::sqrt(sum / count) : -1;
 }
 
+double slipNearCamera(const SlipField& field, const SolveResult& solve, FrameRange range) {
+    constexpr size_t frames = 8;
+    std::vector<int> asked;
+    for (const int f : field.frames())
+        if (range.contains(f)) asked.push_back(f);
+    double sum = 0;
+    int count = 0;
+    for (size_t i = 0; i < std::min(frames, asked.size()); ++i) {
+        const SolvedFrame* f = solve.at(asked[i * asked.size() / std::min(frames, asked.size())]);
+        if (!f || !f->solved) continue;
+        const View view = viewFromPose(f->pose);
+        const Intrinsics lens = solve.intrinsics(f->frame);
+        const Eigen::Vector2d middle = lens.principalPoint;
+        std::vector<double> depths;
+        for (const SolvedPoint& p : solve.points)
+            if (const auto px = project(view, lens, p.position);
+                px && (px->cwiseAbs().array() <= 2 * middle.array() + 1).all() && (px->array() >= 0).all())
+                depths.push_back(view.toCamera(p.position).z());
+        if (depths.size() < 20) continue;
+        const auto nearest = depths.begin() + std::ptrdiff_t(depths.size() / 50);
+        std::nth_element(depths.begin(), nearest, depths.end());
+        for (const double x : {0.4, 1.0, 1.6})
+            for (const double y : {0.4, 1.0, 1.6}) {
+                const auto n = lens.normalisedFromPixel({x * middle.x(), y * middle.y()});
+                if (!n) continue;
+                const Eigen::Vector3d there = *nearest / 2 * n->homogeneous();
+                const double slip = field.slipPx(view.rotation.transpose() * (there - view.translation), range);
+                if (slip >= 0) sum += slip * slip, ++count;
+            }
+    }
+    return count > 0 ? std::sqrt(sum / count) : -1;
+}
+
 SlipField slipFieldOf(const SolveResult& solve, const std::vector<Path>& paths, int width, int height) {
     if (solve.motion != Motion::free) return {};
     BundleProblem p;

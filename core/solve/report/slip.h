@@ -54,6 +54,11 @@ class SlipField {
 /// points every fifth is asked.
 double slipOverPoints(const SlipField& field, const SolveResult& solve, FrameRange range);
 
+/// The same for places twice as near as the nearest fiftieth of the points that a frame sees, where things are put that
+/// pass the camera: over nine directions in eight frames. A camera may be very sure where its points are and unsure
+/// there.
+double slipNearCamera(const SlipField& field, const SolveResult& solve, FrameRange range);
+
 /// The field of a solve, from the paths that it was made from; in the world of the result's frames and points. Frames
 /// without a solve are left out. Empty for solves without depth.
 SlipField slipFieldOf(const SolveResult& solve, const std::vector<Path>& paths, int width, int height);
