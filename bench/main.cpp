@@ -60,7 +60,9 @@ int main(int argc, char** argv) {
     const std::pair<const char*, void (*)(Table&)> parts[] = {
         {"follow", measureTracking}, {"features", measureFeatures}, {"lens", measureLens},
         {"bundle", measureBundle},   {"solve", measureSolve},       {"ground", measureGround},
-        {"layout", measureLayout},   {"exchange", measureExchange},   {"proof", measureProof},   {"window", measureWindow},   {"match", measureMatch},       {"memory", measureMemory}};
+        {"layout", measureLayout},   {"exchange", measureExchange}, {"proof", measureProof},
+        {"window", measureWindow},   {"match", measureMatch},       {"kinds", measureKinds},
+        {"memory", measureMemory}};
     Table table;
     for (const auto& [name, measure] : parts) {
         if (!wanted.empty() && std::find(wanted.begin(), wanted.end(), name) == wanted.end()) continue;

@@ -33,6 +33,7 @@ void measureLens(Table& table);
 void measureSolve(Table& table);
 void measureGround(Table& table);
 void measureMatch(Table& table);
+void measureKinds(Table& table);
 void measureLayout(Table& table);
 void measureExchange(Table& table);
 void measureProof(Table& table);

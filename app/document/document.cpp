@@ -31,9 +31,10 @@ Document::Document(QObject* parent) : QObject(parent) {
         const Verdict v = sentenceThatMatters(shot_);
         Q_EMIT message(tr("%1: %2").arg(job_.name(), QString::fromStdString(v.sentence)));
     });
+    connect(&job_, &Job::reached, this, &Document::takeStage);
     connect(&job_, &Job::cancelledWith, this, [this](const JobResult& soFar) {
         // On to the shot of before when the job had nothing to show yet.
-        if (soFar.made.paths != soFar.before.paths) takeResult(tr("%1, cancelled").arg(job_.name()), soFar);
+        if (stage_ || soFar.made.paths != soFar.before.paths) takeResult(tr("%1, cancelled").arg(job_.name()), soFar);
         Q_EMIT message(tr("%1 cancelled; %2 paths kept.").arg(job_.name()).arg(shot_.paths->size()));
     });
     connect(&job_, &Job::failed, this, [this](const QString& sentence, const JobResult& soFar) {
@@ -129,9 +130,21 @@ void Document::amend(const Shot& next) {
 }
 
 void Document::takeResult(const QString& name, const JobResult& result) {
-    Shot next = merged(shot_, result);
+    JobResult taken = result;
+    // What an earlier stage has shown is what the work goes on from, unless it was undone.
+    const bool shown = stage_ && undo_.index() >= stage_->undoIndex;
+    const bool onTop = shown && undo_.index() == stage_->undoIndex;
+    if (shown) taken.before = stage_->shot;
+    stage_.reset();
+    Shot next = merged(shot_, taken);
     carryThings(next);
-    edit(name, next);
+    if (onTop) amend(next);
+    else edit(name, next);
+}
+
+void Document::takeStage(const JobResult& stage) {
+    takeResult(job_.name(), stage);
+    stage_ = Stage{undo_.index(), shot_};
 }
 
 void Document::setRange(FrameRange range) {
@@ -338,14 +351,23 @@ QString Document::recoverableCopy(const QString& file) {
 }
 
 void Document::startJob(const QString& name, Parts parts, Job::Work work) {
+    startStagedJob(name, parts, [work = std::move(work)](const Shot& s, Progress& p, Shot& soFar, const Job::Reached&) {
+        return work(s, p, soFar);
+    });
+}
+
+void Document::startStagedJob(const QString& name, Parts parts, Job::StagedWork work) {
     if (!shot_.hasPlate()) return Q_EMIT troubled(tr("There is no plate yet. Open a movie, stills or a photo first."));
     if (job_.running()) return Q_EMIT troubled(tr("%1 is still running. Cancel it first, or wait.").arg(job_.name()));
-    job_.start(name, parts, shot_, std::move(work));
+    stage_.reset();
+    job_.startStaged(name, parts, shot_, std::move(work));
 }
 
 void Document::matchShot() {
-    startJob(tr("Match shot"), Parts(Part::paths) | Part::solve | Part::movers | Part::stills,
-             [](const Shot& s, Progress& p, Shot& soFar) { return va::matchShot(s, p, &soFar); });
+    startStagedJob(tr("Match shot"), Parts(Part::paths) | Part::solve | Part::movers | Part::stills,
+                   [](const Shot& s, Progress& p, Shot& soFar, const Job::Reached& reached) {
+                       return va::matchShot(s, p, &soFar, reached);
+                   });
 }
 void Document::trackFeatures() {
     startJob(tr("Track features"), Parts(Part::paths) | Part::stills, [](const Shot& s, Progress& p, Shot& soFar) {

@@ -5,6 +5,7 @@
 #include <QTimer>
 #include <QUndoStack>
 #include <functional>
+#include <optional>
 
 #include "document/job.h"
 #include "document/opening.h"
@@ -81,6 +82,8 @@ class Document : public QObject {
     void solve();
     /// Runs work on the shot as it is now; what it makes of these parts is merged into the shot as it is then.
     void startJob(const QString& name, Parts parts, Job::Work work);
+    /// The same for work that shows what it has reached while it goes on.
+    void startStagedJob(const QString& name, Parts parts, Job::StagedWork work);
     /// Notes what an export wrote, which was made from a shot of that fingerprint.
     void tookExport(const ExportRun& run, quint64 from);
 
@@ -119,11 +122,18 @@ class Document : public QObject {
     void amend(const Shot& next);
     void replace(const Shot& shot);
     void takeResult(const QString& name, const JobResult& result);
+    void takeStage(const JobResult& stage);
     void limitUndo();
     [[nodiscard]] static QString unsavedFolder();
 
     Shot shot_;
     QUndoStack undo_;
+    /// What a job that still runs has shown so far.
+    struct Stage {
+        int undoIndex = 0;
+        Shot shot;
+    };
+    std::optional<Stage> stage_;
     QString fileName_, plateTrouble_;
     Job job_;
     Opening opening_;

@@ -76,7 +76,8 @@ void SlipWatch::workOut() {
     if (background_.running() || !stale_) return;
     stale_ = false;
     const Shot& shot = document_.shot();
-    if (shot.solve->motion != Motion::free) return;
+    // A first camera is soon another one, and the match wants the processor.
+    if (shot.solve->motion != Motion::free || shot.solve->preliminary) return;
     const auto found = std::make_shared<Found>();
     background_.start(
         [found, snapshot = shot, before = field_](Progress&) {

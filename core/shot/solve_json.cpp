@@ -42,6 +42,7 @@ nlohmann::json solveJson(const SolveResult& r) {
            {"focal_px", r.lens.focalPx},
            {"zooms", r.zooms},
            {"errors_together", r.errorsTogether},
+           {"preliminary", r.preliminary},
            {"pan_cause", panCauseNames[int(r.panCause)]},
            {"moving_together", r.movingTogether},
            {"held_back", r.heldBack},
@@ -112,6 +113,7 @@ SolveResult solveFrom(const json& j) {
     r.lens.focalPx = j.at("focal_px");
     r.zooms = j.value("zooms", false);
     r.errorsTogether = j.value("errors_together", 1.0);
+    r.preliminary = j.value("preliminary", false);
     if (j.contains("pan_cause")) r.panCause = named<PanCause>(j["pan_cause"], panCauseNames);
     r.movingTogether = j.value("moving_together", std::vector<int>());
     r.lens.pixelAspect = j.at("pixel_aspect");

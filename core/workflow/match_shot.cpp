@@ -187,6 +187,15 @@ Shot stillsFound(const Shot& shot, Progress& progress) {
     return solvedBy(more, progress, [&](const std::vector<Path>&, const SolveRequest&) { return *more.solve; });
 }
 
+/// A first camera as the window shows it while the match goes on.
+Shot asPreliminary(const Shot& shot) {
+    SolveResult first = *shot.solve;
+    first.preliminary = true;
+    Shot out = shot;
+    out.solve = std::make_shared<SolveResult>(std::move(first));
+    return withGround(out, out.groundSpec);
+}
+
 /// Where parts of the plate depend on damaged pictures, a first solve tells which of them are good.
 Shot settled(const Shot& shot, Progress& progress) {
     return withDoubtSettled(shot, [&](const Shot& s) { return cameraUpdated(s, progress); });
@@ -199,12 +208,13 @@ Shot withStillsFound(const Shot& shot, Progress& progress) {
     return withUprightsFound(finished(stillsFound(shot, progress), progress), progress);
 }
 
-Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar) {
+Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar, const std::function<void(const Shot&)>& reached) {
     if (const std::vector<int> frames = shot.frames(); frames.size() == 1)
         return matchedPhoto(shot, frames.front(), progress);
     const Shot tracked = withPaths(shot, progress, soFar);
     if (soFar) *soFar = tracked;
     Shot solved = cameraSolved(tracked, progress);
+    if (reached) reached(asPreliminary(solved));
     std::optional<Intrinsics> undistort;
     if (solved.solve->motion == Motion::free && shot.priors.distortion == Known::unknown &&
         distortsStrongly(solved.solve->lens, shot.plate.width, shot.plate.height) &&

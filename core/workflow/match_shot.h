@@ -48,7 +48,9 @@ Shot withGround(const Shot& shot, const GroundSpec& spec);
 /// tracks what has to be tracked, and solves. Where the solve then knows the focal length to no better than an eighth
 /// of a percent, and density is "normal", more features are tracked. With care "careful" the solve guides a second
 /// track, and is made anew from what that found. On cancel, `soFar` (if given) holds what was reached, without a
-/// ground.
-Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar = nullptr);
+/// ground. `reached` gets the first camera over all frames as soon as it stands, with a ground and marked as
+/// preliminary.
+Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar = nullptr,
+               const std::function<void(const Shot&)>& reached = {});
 
 }  // namespace va

@@ -384,6 +384,11 @@ Verdict onStills(const Shot& s) {
 Verdict onSolve(const Shot& s) {
     const SolveResult& r = *s.solve;
     if (s.solveFrom == 0) return {Lamp::none, text("Not solved yet")};
+    if (r.preliminary && r.has())
+        return {Lamp::stale,
+                text("First camera: %d of %zu frames, fit %.2f px. The match goes on refining it; where it "
+                     "was stopped, solve again.",
+                     r.solvedCount(), r.frames.size(), r.rmsPx)};
     if (!s.cameraFrom.empty())
         return {Lamp::good, text("Camera taken from \"%s\" and locked: %d of %zu frames, %zu points.",
                                  s.cameraFrom.c_str(), r.solvedCount(), r.frames.size(), r.points.size())};

@@ -19,6 +19,7 @@
 #include "shot/shot_file.h"
 #include "style/theme.h"
 #include "ui.h"
+#include "workflow/verdict.h"
 
 namespace va {
 
@@ -56,6 +57,56 @@ class DocumentTest : public QObject {
         QVERIFY(folder_.isValid());
         QDir(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved").removeRecursively();
         solved_ = solvedJib(folder_);
+    }
+
+    // The first camera is on the screen, and marked, while the match goes on; all of it is one step of undo.
+    void theFirstCameraIsShownWhileTheMatchGoesOn() {
+        Ui ui(QStringLiteral(VA_SOURCE_DIR "/demo/data/jib"));
+        const int steps = ui.document.undoStack().count();
+        bool shown = false, marked = false;
+        connect(&ui.document, &Document::shotChanged, &ui.document, [&] {
+            const Shot& s = ui.document.shot();
+            if (!s.solve->preliminary) return;
+            shown = ui.document.job().running() && s.solve->has() && !s.paths->empty() && s.ground->level;
+            marked = ui.sentence().startsWith("First camera") ||
+                     verdictOn(s, Step::solve).sentence.find("First camera") != std::string::npos;
+        });
+        ui.document.matchShot();
+        ui.finish();
+        QVERIFY(shown);
+        QVERIFY(marked);
+        QVERIFY(ui.document.shot().solve->has() && !ui.document.shot().solve->preliminary);
+        QVERIFY2(!ui.sentence().startsWith("First camera"), qPrintable(ui.sentence()));
+        QCOMPARE(ui.document.undoStack().count(), steps + 1);
+        ui.document.undoStack().undo();
+        QVERIFY(ui.document.shot().paths->empty() && !ui.document.shot().solve->has());
+
+        // An edit made meanwhile stays, as a step of its own, and so it does after a cancel.
+        bool edited = false;
+        const auto edit = connect(&ui.document, &Document::shotChanged, &ui.document, [&] {
+            if (!ui.document.shot().solve->preliminary || edited) return;
+            edited = true;
+            QTimer::singleShot(0, &ui.document, [&] {
+                Shot next = ui.document.shot();
+                next.name = "renamed";
+                ui.document.edit("Rename", next);
+            });
+        });
+        ui.document.matchShot();
+        ui.finish();
+        disconnect(edit);
+        QVERIFY(edited);
+        QCOMPARE(ui.document.shot().name, std::string("renamed"));
+        QVERIFY(ui.document.shot().solve->has() && !ui.document.shot().solve->preliminary);
+        while (ui.document.undoStack().canUndo()) ui.document.undoStack().undo();
+        const auto cancel = connect(&ui.document, &Document::shotChanged, &ui.document, [&] {
+            if (ui.document.shot().solve->preliminary) ui.document.job().cancel();
+        });
+        ui.document.matchShot();
+        ui.finish();
+        disconnect(cancel);
+        QVERIFY(ui.document.shot().solve->has());
+        QVERIFY(!ui.document.shot().solve->preliminary);
     }
 
     void anEditOfOnePathSharesTheOthers() {
