@@ -31,16 +31,18 @@ void SolveEdits::makeMover() {
         return Q_EMIT document_.troubled(QString::fromUtf8(e.what()));
     }
     if (!document_.shot().solve->has()) return;
-    document_.startJob(tr("Solve the mover"), Part::paths | Part::movers, [](const Shot& s, Progress& p, Shot& soFar) {
-        soFar = withMoversSolved(s, p);
-        return withMoverFeatures(soFar, p);
-    });
+    document_.startJob(tr("Solve the mover"), Part::paths | Part::solve | Part::movers,
+                       [](const Shot& s, Progress& p, Shot& soFar) {
+                           soFar = withMoversSolved(s, p);
+                           return withMoverFeatures(soFar, p);
+                       });
 }
 
 void SolveEdits::lookForMovers() {
-    document_.startJob(tr("Look for movers"), Part::paths | Part::movers, [](const Shot& s, Progress& p, Shot&) {
-        return withMoverFeatures(withMoversProposed(s, p), p, true);
-    });
+    // With the solve: a standing camera takes its lens from what moves, and the new features are no news for it.
+    document_.startJob(
+        tr("Look for movers"), Part::paths | Part::solve | Part::movers,
+        [](const Shot& s, Progress& p, Shot&) { return withMoverFeatures(withMoversProposed(s, p), p, true); });
 }
 
 void SolveEdits::refine() {

@@ -194,7 +194,7 @@ std::string moversInBrief(const Shot& s) {
 /// What moves together by itself, where nobody has looked for movers yet.
 std::string movingTogetherInBrief(const Shot& s) {
     if (!s.movers.empty() || s.solve->movingTogether.empty()) return {};
-    return text("%zu features move together, apart from the scene: look for movers", s.solve->movingTogether.size());
+    return text("%zu features move by themselves: look for movers", s.solve->movingTogether.size());
 }
 
 /// What made a nodal pan look like a free move, and what to do about it; empty where nothing did.

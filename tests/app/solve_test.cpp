@@ -156,6 +156,27 @@ class SolveTest : public QObject {
         QCOMPARE(again.document.shot().movers[0].size, 2.0);
     }
 
+    // A camera on its stand tells no lens; the crate that turns before it does, and the camera takes that.
+    void aStandingCameraIsToldItsLensByWhatIsFoundToMove() {
+        Ui ui(QStringLiteral(VA_SOURCE_DIR "/tests/data/places/locked/locked.mp4"));
+        ui.document.matchShot();
+        ui.finish();
+        QCOMPARE(ui.document.shot().solve->motion, Motion::lockedOff);
+        ui.window.action("stepSolve")->trigger();
+        QVERIFY2(ui.sentence().contains("Look for movers"), qPrintable(ui.sentence()));
+        QVERIFY(ui.window.action("lookForMovers")->isEnabled());
+        ui.window.action("lookForMovers")->trigger();
+        ui.finish();
+        const Shot& shot = ui.document.shot();
+        QCOMPARE(shot.movers.size(), size_t(1));
+        QVERIFY(!stalenessOf(shot).solve);
+        // 512 px wide, 28 mm on a back of 36 mm (its truth file).
+        QVERIFY2(std::fabs(shot.solve->lens.focalPx / 398.22 - 1) < 0.03,
+                 qPrintable(QString::number(shot.solve->lens.focalPx)));
+        QCOMPARE(shot.solve->lens.focalPx, shot.movers[0].solve->lens.focalPx);
+        QVERIFY2(ui.sentence().contains("told by what moves"), qPrintable(ui.sentence()));
+    }
+
     /// Waits until the solve has caught up with the last edit.
     static void settle(Ui& ui) {
         QTRY_VERIFY_WITH_TIMEOUT(!ui.window.live().busy() && !stalenessOf(ui.document.shot()).solve, 20000);
