@@ -43,6 +43,12 @@ def telephoto(t):
     return hand(311, [-0.10 + 0.22 * t, 1.7, 24.0], [0.2 + 0.2 * t, 0.9, 0.5], t, 2.4, place=0.02, turn=0.0008)
 
 
+def sway(t):
+    """The same lens, carried a step to the side: some twenty px of parallax."""
+    return hand(712, [-0.65 + 1.3 * t, 1.7 + 0.1 * math.sin(3 * t), 24.0 - 0.3 * t], [0.1 + 0.2 * t, 0.9, 0.5], t, 2.4,
+                place=0.03, turn=0.0008)
+
+
 def beside_cart(t):
     return hand(412, [-0.25 + 0.5 * t, 1.6, 5.6], [0.1, 0.75, 0.6], t, 2.4, place=0.02)
 
@@ -110,6 +116,7 @@ CLIPS = {
     "lateral": clip(lateral, 101),
     "flight": clip(flight, 102, kind=2),
     "telephoto": clip(telephoto, 103, depth=18, mm=146.0, k1=0.0),
+    "sway": clip(sway, 111, depth=18, mm=146.0, k1=0.0),
     "cart": clip(beside_cart, 104, mover=cart),
     "wall": clip(before_wall, 105, kind=1, k1=-0.03),
     "night": clip(night, 106, light=0.22, grain=3.2),

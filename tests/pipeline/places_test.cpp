@@ -77,7 +77,9 @@ INSTANTIATE_TEST_SUITE_P(
               2.5},  // Straight ahead the focal length and the way forward are told together.
         Place{"flight", Motion::free, 0.05, 0.5, 0.15, 2.5},
         // 14 degrees of view and a few px of parallax: the focal length is hardly told, and it says so.
-        Place{"telephoto", Motion::free, 0.05, 5, 0.15, 2.5}, Place{"cart", Motion::free, 0.05, 0.2, 0.15, 2.5, 0.3},
+        Place{"telephoto", Motion::free, 0.05, 5, 0.15, 2.5},
+        // The same lens with twenty px of parallax; made after all methods stood.
+        Place{"sway", Motion::free, 0.05, 2, 0.15, 2.5}, Place{"cart", Motion::free, 0.05, 0.2, 0.15, 2.5, 0.3},
         Place{"wall", Motion::free, 0.05, 0.2, 0.15, 2.5}, Place{"night", Motion::free, 0.05, 0.2, 0.15, 2.5},
         Place{"crowd", Motion::nodalPan, 0, 0, 0.15, 0}, Place{"rolling", Motion::free, 0.05, 0.2, 0.15, 2.5},
         Place{"orbit", Motion::free, 0.05, 0.2, 0.15, 2.5},
