@@ -31,8 +31,9 @@ Similarity alignment(const std::vector<FramePair>& pairs, bool& pathsTell) {
         const Eigen::Vector3d y = out.rotation * (b->pose.position - b0), x = a->pose.position - a0;
         along += x.dot(y), size += y.squaredNorm(), other += x.squaredNorm();
     }
-    const double reach = std::max(1.0, b0.norm());
-    pathsTell = along > 0 && size > 1e-18 * reach * reach && other > 0;
+    // What is left of a standing camera's places is rounding.
+    const double reachA = std::max(1.0, a0.norm()), reachB = std::max(1.0, b0.norm());
+    pathsTell = along > 0 && size > 1e-18 * reachB * reachB && other > 1e-18 * reachA * reachA;
     out.scale = pathsTell ? along / size : 1;
     out.translation = a0 - out.scale * (out.rotation * b0);
     return out;

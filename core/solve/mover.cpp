@@ -7,6 +7,7 @@
 #include <cmath>
 #include <cstdio>
 #include <map>
+#include <optional>
 #include <set>
 
 #include "solve/incremental/observations.h"
@@ -205,6 +206,41 @@ std::set<int> amidstOthers(const SolveResult& camera, const std::vector<Path>& p
     return out;
 }
 
+/// Solves paths that move together, without those that stand apart, and with those that turn out to belong to them.
+/// Nothing where they are no rigid thing.
+std::optional<MoverProposal> proposalFrom(const SolveResult& camera, const std::vector<Path>& paths,
+                                          const std::vector<Path>& candidates, const std::vector<int>& together,
+                                          const SolveRequest& request, Progress& progress) {
+    // Something of the scene, or of another thing, may agree by chance: it stands apart.
+    const auto coreSolved = [&](const std::vector<int>& ids) {
+        SolveResult solve = solveMover(camera, paths, ids, request, progress);
+        for (int again = 0; again < 2 && solve.motion == Motion::free; ++again) {
+            const std::vector<int> core = coreOf(solve);
+            if (core.size() == solve.points.size() || int(core.size()) < fewestPoints) break;
+            solve = solveMover(camera, paths, core, request, progress);
+        }
+        return solve;
+    };
+    MoverProposal p;
+    p.solve = coreSolved(together);
+    if (p.solve.motion == Motion::free) {
+        // What has been seen too briefly to be found by pairs of frames can be told by the thing's own motion.
+        const std::vector<int> more = alsoOn(p.solve, camera, candidates, std::max(0.6, 4 * p.solve.rmsPx));
+        if (more.size() > p.solve.points.size()) {
+            SolveResult wider = coreSolved(more);
+            if (wider.points.size() > p.solve.points.size() && wider.solvedCount() >= p.solve.solvedCount())
+                p.solve = std::move(wider);
+        }
+    }
+    for (const SolvedPoint& point : p.solve.points) p.ids.push_back(point.pathId);
+    const double unit = std::max(1.0, request.width / 1280.0);
+    if (p.solve.motion != Motion::free || int(p.ids.size()) < fewestPoints || p.solve.rmsPx > 0.7 * unit ||
+        p.solve.solvedCount() < 8)
+        return std::nullopt;
+    std::sort(p.ids.begin(), p.ids.end());
+    return p;
+}
+
 }  // namespace
 
 Eigen::Vector3d moverMiddle(const SolveResult& mover) {
@@ -336,40 +372,22 @@ std::vector<MoverProposal> proposeMovers(const SolveResult& camera, const std::v
         const Observations s = layOut(candidates, request.frames, request.width, request.height, 0, request.seed);
         // A camera that stands tells no lens to compare pairs by: all that moves is tried as one thing, and the solve
         // sets aside what goes its own way.
-        const std::vector<int> together = camera.motion == Motion::lockedOff
-                                              ? std::vector<int>(left.begin(), left.end())
-                                              : movingTogether(s, camera, request.seed);
+        const bool stands = camera.motion == Motion::lockedOff;
+        const std::vector<int> together =
+            stands ? std::vector<int>(left.begin(), left.end()) : movingTogether(s, camera, request.seed);
         if (int(together.size()) < fewestPoints) break;
-        MoverProposal p;
-        p.solve = solveMover(camera, paths, together, request, progress);
-        // Something of the scene, or of another thing, may agree by chance: it stands apart.
-        for (int again = 0; again < 2 && p.solve.motion == Motion::free; ++again) {
-            const std::vector<int> core = coreOf(p.solve);
-            if (core.size() == p.solve.points.size() || int(core.size()) < fewestPoints) break;
-            p.solve = solveMover(camera, paths, core, request, progress);
+        std::optional<MoverProposal> p = proposalFrom(camera, paths, candidates, together, request, progress);
+        if (!p && !stands) {
+            // Paths that slide agree with nearly any motion by chance, and hide one: those among their like alone.
+            const std::set<int> amidst = amidstOthers(camera, paths, left);
+            std::vector<int> dense;
+            for (const int id : together)
+                if (amidst.contains(id)) dense.push_back(id);
+            if (int(dense.size()) >= 2 * fewestPoints)
+                p = proposalFrom(camera, paths, candidates, dense, request, progress);
         }
-        if (p.solve.motion == Motion::free) {
-            // What has been seen too briefly to be found by pairs of frames can be told by the thing's own motion.
-            const std::vector<int> more = alsoOn(p.solve, camera, candidates, std::max(0.6, 4 * p.solve.rmsPx));
-            if (more.size() > p.solve.points.size()) {
-                SolveResult wider = solveMover(camera, paths, more, request, progress);
-                for (int again = 0; again < 2 && wider.motion == Motion::free; ++again) {
-                    const std::vector<int> core = coreOf(wider);
-                    if (core.size() == wider.points.size() || int(core.size()) < fewestPoints) break;
-                    wider = solveMover(camera, paths, core, request, progress);
-                }
-                if (wider.points.size() > p.solve.points.size() && wider.solvedCount() >= p.solve.solvedCount())
-                    p.solve = std::move(wider);
-            }
-        }
-        for (const SolvedPoint& point : p.solve.points) p.ids.push_back(point.pathId);
         for (const int id : together) left.erase(id);
-        const double unit = std::max(1.0, request.width / 1280.0);
-        if (p.solve.motion != Motion::free || int(p.ids.size()) < fewestPoints || p.solve.rmsPx > 0.7 * unit ||
-            p.solve.solvedCount() < 8)
-            continue;
-        std::sort(p.ids.begin(), p.ids.end());
-        out.push_back(std::move(p));
+        if (p) out.push_back(std::move(*p));
     }
     std::stable_sort(out.begin(), out.end(), [](const auto& a, const auto& b) { return a.ids.size() > b.ids.size(); });
     return out;

@@ -62,6 +62,19 @@ def cart(t):
     return axes + [[-1.0 + 2.1 * t, 0.0, -1.2 + 0.5 * math.sin(2.2 * t)]]
 
 
+def along_barrow(t):
+    return hand(813, [0.5 - 0.7 * t, 1.45, 4.9 - 0.5 * t], [0.0, 0.7, 0.4], t, 2.4, place=0.025)
+
+
+def barrow(t):
+    """The cart once more, nearer, turning the other way and rocking."""
+    a = math.radians(50 - 80 * t)
+    nod = math.radians(2.5 * math.sin(7 * t))
+    axes = [[math.cos(a), 0, -math.sin(a)], [math.sin(a) * math.sin(nod), math.cos(nod), math.cos(a) * math.sin(nod)],
+            [math.sin(a) * math.cos(nod), -math.sin(nod), math.cos(a) * math.cos(nod)]]
+    return axes + [[0.8 - 1.4 * t, 0.0, 0.2 - 0.6 * t]]
+
+
 def before_wall(t):
     return hand(513, [-1.1 + 2.0 * t, 1.6, 1.6 - 0.5 * t], [-0.5 + 1.0 * t, 1.5, -4], t, 2.4)
 
@@ -118,6 +131,7 @@ CLIPS = {
     "telephoto": clip(telephoto, 103, depth=18, mm=146.0, k1=0.0),
     "sway": clip(sway, 111, depth=18, mm=146.0, k1=0.0),
     "cart": clip(beside_cart, 104, mover=cart),
+    "barrow": clip(along_barrow, 112, mover=barrow),
     "wall": clip(before_wall, 105, kind=1, k1=-0.03),
     "night": clip(night, 106, light=0.22, grain=3.2),
     "crowd": clip(crowd_pan, 107, mm=32.0, k1=0.0, extra=walkers),

@@ -55,7 +55,7 @@ TEST_P(Places, AreSolvedAndSayHowSureTheyAre) {
                 verdictOn(shot, Step::solve).sentence.c_str());
     EXPECT_EQ(shot.solve->motion, place.motion);
     // What moves by itself is said without being asked, and nothing that does not.
-    EXPECT_EQ(!seen.empty(), std::set<std::string>({"cart", "crowd"}).contains(place.name)) << seen.size();
+    EXPECT_EQ(!seen.empty(), std::set<std::string>({"barrow", "cart", "crowd"}).contains(place.name)) << seen.size();
     EXPECT_EQ(j.solved, j.frames);
     if (place.stickPx > 0) {
         EXPECT_LE(j.stickPx, place.stickPx);
@@ -80,9 +80,11 @@ INSTANTIATE_TEST_SUITE_P(
         Place{"telephoto", Motion::free, 0.05, 5, 0.15, 2.5},
         // The same lens with twenty px of parallax; made after all methods stood.
         Place{"sway", Motion::free, 0.05, 2, 0.15, 2.5}, Place{"cart", Motion::free, 0.05, 0.2, 0.15, 2.5, 0.3},
-        Place{"wall", Motion::free, 0.05, 0.2, 0.15, 2.5}, Place{"night", Motion::free, 0.05, 0.2, 0.15, 2.5},
-        Place{"crowd", Motion::nodalPan, 0, 0, 0.15, 0}, Place{"rolling", Motion::free, 0.05, 0.2, 0.15, 2.5},
-        Place{"orbit", Motion::free, 0.05, 0.2, 0.15, 2.5},
+        // Made to be kept back: its mover is found, but not in all frames, and its rotation is far from the goal of
+        // 0.05.
+        Place{"barrow", Motion::free, 0.05, 0.2, 0.15, 2.5, 1.2}, Place{"wall", Motion::free, 0.05, 0.2, 0.15, 2.5},
+        Place{"night", Motion::free, 0.05, 0.2, 0.15, 2.5}, Place{"crowd", Motion::nodalPan, 0, 0, 0.15, 0},
+        Place{"rolling", Motion::free, 0.05, 0.2, 0.15, 2.5}, Place{"orbit", Motion::free, 0.05, 0.2, 0.15, 2.5},
         // Nothing but what moves before the camera tells its lens; 2.5 times what is stated would be honest.
         Place{"locked", Motion::lockedOff, 0, 0, 0.15, 3, 0.3}),
     [](const auto& of) { return std::string(of.param.name); });
