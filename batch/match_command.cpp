@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
 #include <chrono>
 #include <cstdio>
 #include <filesystem>
@@ -222,8 +223,12 @@ int match(const MatchArguments& a) {
         return exitInput;
     }
     if (!verified) return exitVerification;
-    // A camera that does not move is an answer where the artist said so; else there is no depth to go on with.
-    const bool asked = r.motion == Motion::lockedOff && shot.choices.move == MoveChoice::lockedOff;
+    // A camera that does not move is an answer where the artist said so, or where a mover before it is solved; else
+    // there is no depth to go on with.
+    const bool asked =
+        r.motion == Motion::lockedOff && (shot.choices.move == MoveChoice::lockedOff ||
+                                          std::any_of(shot.movers.begin(), shot.movers.end(),
+                                                      [](const Mover& m) { return m.solve->motion == Motion::free; }));
     return shot.hasWorld() || r.motion == Motion::nodalPan || asked ? exitDone : exitNoSolve;
 }
 

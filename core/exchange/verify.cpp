@@ -181,8 +181,9 @@ ExportCheck verified(const SceneExport& s, const ForeignScene& found, const Expo
                     1000 * Eigen::Vector3d(std::sin(az) * std::cos(el), std::sin(el), -std::cos(az) * std::cos(el)));
         theirs = ours;
     }
-    if (!format.holdsCamera && s.points.empty() && bodiesOf(s).empty() && !frames.empty()) {
-        // A camera that only turns has no points: there is nothing that could be wrong.
+    const bool bodies = format.holdsThings && !bodiesOf(s).empty();
+    if (!format.holdsCamera && s.points.empty() && !bodies && !frames.empty()) {
+        // A camera that only turns or stands has no points: there is nothing that could be wrong.
         check.passed = true;
         check.lacks = format.lacks(s);
         check.sentence = text("%s is empty: this solve has no points.", name.c_str());

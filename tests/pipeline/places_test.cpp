@@ -12,6 +12,7 @@
 
 #include "base/atomic_file.h"
 #include "exchange/camera_json.h"
+#include "exchange/verify.h"
 #include "judge.h"
 #include "shot/lens_json.h"
 #include "solve/frame_camera.h"
@@ -64,6 +65,13 @@ TEST_P(Places, AreSolvedAndSayHowSureTheyAre) {
     EXPECT_LE(j.focalPercent, std::max(place.focalPercent, place.focalInStated * stated));
     if (place.moverDegrees > 0) {
         ASSERT_FALSE(shot.movers.empty());
+        // A camera with a mover is a full result: every file that is written by default passes its check.
+        const SceneExport scene = gatherScene(shot);
+        for (const ExportFormat* f : exportFormats())
+            if (f->byDefault) {
+                const ExportCheck check = exportAndVerify(scene, *f, testing::TempDir() + f->fileName);
+                EXPECT_TRUE(check.passed) << check.sentence;
+            }
         const MoverJudgement m = judgeMover(camera, truth);
         std::printf("  mover: rotation %.4f deg, place %.4f %%\n", m.rotationDeg, m.placePercent);
         EXPECT_LE(m.rotationDeg, place.moverDegrees);
