@@ -122,8 +122,7 @@ int match(const MatchArguments& a) {
     useStrict(a.plate, shot);
     shot = withSolveOptions(shot, a.solve, progress);
     if (shot.solve->has()) shot = withGroundOptions(shot, a.ground);
-    if ((a.movers || !a.scene.empty()) && shot.solve->has() && trouble.empty())
-        shot = withMoverFeatures(withMoversProposed(shot, progress), progress, true);
+    if ((a.movers || !a.scene.empty()) && shot.solve->has() && trouble.empty()) shot = withMoversFound(shot, progress);
     if (!a.scene.empty() && shot.solve->has() && trouble.empty()) shot = withSceneChosen(shot, a.scene, progress);
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     printer.end();

@@ -40,9 +40,8 @@ void SolveEdits::makeMover() {
 
 void SolveEdits::lookForMovers() {
     // With the solve: a standing camera takes its lens from what moves, and the new features are no news for it.
-    document_.startJob(
-        tr("Look for movers"), Part::paths | Part::solve | Part::movers,
-        [](const Shot& s, Progress& p, Shot&) { return withMoverFeatures(withMoversProposed(s, p), p, true); });
+    document_.startJob(tr("Look for movers"), Part::paths | Part::solve | Part::movers,
+                       [](const Shot& s, Progress& p, Shot&) { return withMoversFound(s, p); });
 }
 
 void SolveEdits::refine() {

@@ -17,10 +17,11 @@ namespace va {
 ///
 /// `ids` are its paths; `camera` is the solve of the scene, whose lens is taken as known (a camera that was found to
 /// stand still has no lens from there: then it is solved with the mover). `request` says frames, picture size, seed and
-/// what is known. The result is a solve like any other: its frames are the camera's poses in the mover's own space, its
-/// points lie there. Motion::none with a trouble where there is no solve.
+/// what is known. It goes on from an earlier solve `from` of most of the paths. The result is a solve like any other:
+/// its frames are the camera's poses in the mover's own space, its points lie there. Motion::none with a trouble where
+/// there is no solve.
 SolveResult solveMover(const SolveResult& camera, const std::vector<Path>& paths, const std::vector<int>& ids,
-                       const SolveRequest& request, Progress& progress);
+                       const SolveRequest& request, Progress& progress, const SolveResult* from = nullptr);
 
 /// Where the mover stands in the world of `camera`: its own axes, with the middle of its points as position, when one
 /// unit of its space is `scale` units of the world. Nothing in frames where either was not solved.
@@ -28,6 +29,10 @@ std::optional<CameraPose> moverPose(const CameraTrack& camera, const SolveResult
 
 /// Middle of the mover's points in its own space.
 Eigen::Vector3d moverMiddle(const SolveResult& mover);
+
+/// Whether the mover's points are less than a thirtieth as deep, in their flattest direction, as they are long; also
+/// where there are none.
+bool liesOnPlane(const SolveResult& mover);
 
 /// What makes a solved mover doubtful, in words; empty when nothing does. `paths`: how many it was given.
 std::string moverDoubt(const SolveResult& mover, int paths);
@@ -37,27 +42,5 @@ std::string moverDoubt(const SolveResult& mover, int paths);
 /// point lies below the camera.
 std::optional<double> scaleOnGround(const SolveResult& camera, const SolveResult& mover, const Eigen::Vector3d& up,
                                     double groundAt);
-
-/// Of these paths those that the scene explains: as something at infinity, or by some position, within `close` px in
-/// nine of ten frames. Short ones on something that moves slowly are among them: they tell nothing of it.
-std::vector<int> standingStill(const SolveResult& camera, const std::vector<Path>& paths, double close);
-
-struct MoverProposal {
-    std::vector<int> ids;  ///< paths that move together
-    SolveResult solve;
-};
-
-/// Paths that the camera's solve did not use, that agree with one another on a motion of their own, and that lie among
-/// their like in the picture: a quick look at whether proposeMovers() is worth its time. Empty where there are fewer
-/// than sixteen.
-std::vector<int> pathsMovingTogether(const SolveResult& camera, const std::vector<Path>& paths,
-                                     const std::vector<int>& taken, const SolveRequest& request);
-
-/// Groups among the paths that the camera's solve set aside which move rigidly, each with a motion of its own: paths
-/// that agree on one epipolar geometry with the known lens over many pairs of frames, and then are solved as a mover
-/// with at least eight points. Largest first. Paths of `taken` are left out.
-std::vector<MoverProposal> proposeMovers(const SolveResult& camera, const std::vector<Path>& paths,
-                                         const std::vector<int>& taken, const SolveRequest& request,
-                                         Progress& progress);
 
 }  // namespace va

@@ -8,7 +8,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "lens/film_back.h"
-#include "solve/mover.h"
+#include "solve/mover_search.h"
 #include "solve/solver.h"
 #include "workflow/motion_blur.h"
 #include "workflow/mover_work.h"

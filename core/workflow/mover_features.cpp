@@ -2,28 +2,34 @@
 #include "workflow/mover_features.h"
 
 #include <algorithm>
+#include <cmath>
 #include <map>
+#include <set>
 
 #include "base/error.h"
 #include "base/text.h"
 #include "solve/mover.h"
+#include "solve/mover_fit.h"
+#include "solve/mover_search.h"
 #include "workflow/exclusion.h"
+#include "workflow/match_shot.h"
 #include "workflow/mover_work.h"
+#include "workflow/stale.h"
 #include "workflow/whole_frames.h"
 
 namespace va {
 namespace {
 
-constexpr size_t enough = 160;  ///< features of a mover
+constexpr size_t enough = 160;      ///< features of a mover
+constexpr size_t fewestFound = 20;  ///< points of one that nobody pointed at
 using Outline = std::vector<Eigen::Vector2d>;
 
 double cross(const Eigen::Vector2d& a, const Eigen::Vector2d& b, const Eigen::Vector2d& c) {
     return (b - a).x() * (c - a).y() - (b - a).y() * (c - a).x();
 }
 
-/// Convex outline of points (Andrew's monotone chain, 1979), widened by three tenths: features lie inside of things,
-/// and the first ones on a part of them. What stands outside of the thing is told by how it moves.
-Outline outlineOf(Outline points) {
+/// Convex outline of points (Andrew's monotone chain, 1979).
+Outline hullOf(Outline points) {
     std::sort(points.begin(), points.end(),
               [](const auto& a, const auto& b) { return std::pair(a.x(), a.y()) < std::pair(b.x(), b.y()); });
     Outline out;
@@ -36,6 +42,13 @@ Outline outlineOf(Outline points) {
         out.pop_back();
         std::reverse(points.begin(), points.end());
     }
+    return out;
+}
+
+/// Convex outline of points, widened by three tenths: features lie inside of things, and the first ones on a part of
+/// them. What stands outside of the thing is told by how it moves.
+Outline outlineOf(Outline points) {
+    Outline out = hullOf(std::move(points));
     Eigen::Vector2d middle = Eigen::Vector2d::Zero();
     for (const auto& p : out) middle += p / double(out.size());
     for (auto& p : out) p = (middle + 1.3 * (p - middle)).eval();
@@ -55,14 +68,41 @@ double areaOf(const Outline& outline) {
     return twice / 2;
 }
 
-/// Where the mover's used features stand, by frame.
+/// Where the mover's used features stand, by frame; in frames close to those that have some, where they stood there.
 std::map<int, Outline> outlinesOf(const Shot& shot, const Mover& m) {
+    constexpr int onward = 8;  // frames
     std::map<int, Outline> out;
     for (const SolvedPoint& p : m.solve->points)
         if (const Path* path = shot.path(p.pathId))
             for (const PathPoint& q : path->points)
                 if (q.counts()) out[q.frame].emplace_back(q.x, q.y);
-    for (auto& [frame, outline] : out) outline = outline.size() < 4 ? Outline() : outlineOf(std::move(outline));
+    std::erase_if(out, [](const auto& at) { return at.second.size() < 4; });
+    for (auto& [frame, outline] : out) outline = outlineOf(std::move(outline));
+    if (out.empty()) return out;
+    const Outline before = out.begin()->second, after = out.rbegin()->second;
+    const int first = out.begin()->first, last = out.rbegin()->first;
+    for (const int f : shot.frames()) {
+        if (f < first && f >= first - onward) out[f] = before;
+        if (f > last && f <= last + onward) out[f] = after;
+    }
+    return out;
+}
+
+/// Around some paths in every frame that sees one of them: as far as to where the next feature would stand.
+std::map<int, Outline> outlinesAround(const Shot& shot, const std::vector<int>& ids) {
+    double seen = 1;
+    for (const Path& p : *shot.paths) seen += double(p.points.size());
+    const double spacing =
+        std::sqrt(double(shot.plate.width) * shot.plate.height * double(shot.frames().size()) / seen);
+    std::map<int, Outline> out;
+    for (const int id : ids)
+        if (const Path* path = shot.path(id))
+            for (const PathPoint& q : path->points)
+                if (q.counts())
+                    for (int k = 0; k < 8; ++k)
+                        out[q.frame].emplace_back(q.x + spacing * std::cos(k * M_PI / 4),
+                                                  q.y + spacing * std::sin(k * M_PI / 4));
+    for (auto& [frame, outline] : out) outline = hullOf(std::move(outline));
     return out;
 }
 
@@ -81,12 +121,14 @@ std::vector<Path> moreFeatures(const Shot& shot, const std::map<int, Outline>& o
                (exclusion.empty() || exclusion.allowed(f, x, y));
     };
     request.options = trackOptions(shot.density, Care::quick);
-    // The finder shares features out over the frame: the mover's part of that share is to hold what it needs.
+    // The finder shares features out over the frame: the mover's part of that share is to hold what it needs. Several
+    // times as much is asked for: edges of things and what lies behind them are found as well, and most are dropped.
     double area = 1;
     for (const auto& [frame, outline] : outlines) area = std::max(area, areaOf(outline));
     const double whole = double(shot.plate.width) * shot.plate.height;
-    request.options.features = int(std::min(8000.0, 1.5 * double(enough) * whole / area));
-    request.options.spacing = std::max(4.0, 0.6 * defaultPatchRadius(shot.plate.width));
+    request.options.features = int(std::min(8000.0, 5 * double(enough) * whole / area));
+    request.options.spacing =
+        std::max({4.0, 0.6 * defaultPatchRadius(shot.plate.width), std::sqrt(area / (40.0 * double(enough)))});
     request.standing = shot.paths.get();
     request.firstId = shot.paths->empty() ? 1 : shot.paths->back().id + 1;
     progress.stage(text("Finding features on the mover"), int(request.frames.size()), 0.4);
@@ -94,6 +136,12 @@ std::vector<Path> moreFeatures(const Shot& shot, const std::map<int, Outline>& o
     std::vector<Path> out = trackFeatures(std::move(request), progress);
     reader.removeFrom(out);
     return out;
+}
+
+/// Rigid things fit about as well as the scene does; what fits worse only looks like one. Closer where it is flat: a
+/// shadow on the ground and a mirror image move nearly rigidly too.
+bool fitsLikeScene(const Shot& shot, const SolveResult& mover) {
+    return shot.solve->rmsPx <= 0 || mover.rmsPx <= (liesOnPlane(mover) ? 1.3 : 2) * shot.solve->rmsPx;
 }
 
 /// Those of a mover's paths that the scene does not explain as well.
@@ -106,58 +154,153 @@ std::vector<int> withoutStanding(const Shot& shot, const std::vector<int>& ids, 
     return out.size() * 2 >= ids.size() ? out : ids;
 }
 
+Shot withPathsAdded(const Shot& shot, const std::vector<Path>& more) {
+    auto paths = std::make_shared<std::vector<Path>>(*shot.paths);
+    paths->insert(paths->end(), more.begin(), more.end());
+    Shot out = shot;
+    out.paths = paths;
+    return out;
+}
+
+std::vector<int> pathsOfMovers(const Shot& shot) {
+    std::vector<int> out;
+    for (const Mover& m : shot.movers) out.insert(out.end(), m.paths.begin(), m.paths.end());
+    return out;
+}
+
+/// A mover of what was proposed, with its solve; the shot as it was where it does not look like a rigid thing.
+Shot withProposal(const Shot& shot, const MoverProposal& p) {
+    if (!fitsLikeScene(shot, p.solve)) return shot;
+    Shot out = withMover(shot, p.ids);
+    out.movers.back().solve = std::make_shared<SolveResult>(p.solve);
+    out.movers.back().solveFrom = fingerprintOfMoverInput(out, out.movers.back());
+    // Its paths were not used by the camera's solve anyway: that is not stale for it.
+    if (shot.solveFrom == fingerprintOfSolveInput(shot)) out.solveFrom = fingerprintOfSolveInput(out);
+    return out;
+}
+
+/// Whether most of where some paths stand is inside of the outline of a mover: its edges, shadow and mirrors are there.
+bool liesOnMovers(const Shot& shot, const std::vector<int>& ids) {
+    int inside = 0, all = 0;
+    std::vector<std::map<int, Outline>> outlines;
+    for (const Mover& m : shot.movers)
+        if (m.solve->motion == Motion::free) outlines.push_back(outlinesOf(shot, m));
+    for (const int id : ids)
+        if (const Path* path = shot.path(id))
+            for (const PathPoint& q : path->points) {
+                ++all;
+                inside += std::any_of(outlines.begin(), outlines.end(), [&](const auto& of) {
+                    const auto at = of.find(q.frame);
+                    return at != of.end() && contains(at->second, Eigen::Vector2d(q.x, q.y));
+                });
+            }
+    return 2 * inside > all;
+}
+
+/// A thing that fills a small part of the frame holds few of the scene's features, too few to tell its motion from
+/// chance: where some of them are neighbours, more are tracked first.
+Shot withHintsFollowed(const Shot& shot, Progress& progress) {
+    Shot out = shot;
+    const SolveRequest request = solveRequestFor(shot);
+    const double close = 0.6 * std::max(1.0, shot.plate.width / 1280.0);
+    for (const std::vector<int>& hint : moverHints(*shot.solve, *shot.paths, pathsOfMovers(shot), request)) {
+        progress.check();
+        if (liesOnMovers(out, hint)) continue;
+        std::vector<Path> fresh = moreFeatures(out, outlinesAround(out, hint), progress);
+        const std::vector<int> still = standingStill(*out.solve, fresh, close);
+        std::erase_if(fresh, [&](const Path& p) { return std::find(still.begin(), still.end(), p.id) != still.end(); });
+        std::vector<int> ids = hint;
+        for (const Path& p : fresh) ids.push_back(p.id);
+        const auto proposal = proposeMover(*out.solve, *withPathsAdded(out, fresh).paths, ids, request, progress);
+        if (!proposal) continue;
+        std::erase_if(fresh, [&](const Path& p) {
+            return !std::binary_search(proposal->ids.begin(), proposal->ids.end(), p.id);
+        });
+        const bool cameraFresh = out.solveFrom == fingerprintOfSolveInput(out);
+        Shot with = withPathsAdded(out, fresh);
+        if (cameraFresh) with.solveFrom = fingerprintOfSolveInput(with);
+        with = withProposal(with, *proposal);
+        if (with.movers.size() > out.movers.size()) out = std::move(with);
+    }
+    return out;
+}
+
+/// One round of looking for features on a mover. False where none was won, or the mover turns out to be none (`bogus`).
+bool winFeatures(Shot& out, Mover& m, Progress& progress, bool proposed, bool& bogus) {
+    std::vector<Path> fresh = moreFeatures(out, outlinesOf(out, m), progress);
+    const size_t found = fresh.size();
+    const double close = 0.6 * std::max(1.0, out.plate.width / 1280.0);
+    const auto still = standingStill(*out.solve, fresh, close);
+    std::erase_if(fresh, [&](const Path& p) { return std::find(still.begin(), still.end(), p.id) != still.end(); });
+    if (proposed && found >= 20 && fresh.size() * 4 < found) return !(bogus = true);
+    if (fresh.empty()) return false;
+    Shot tried = withPathsAdded(out, fresh);
+    Mover with = m;
+    if (proposed) with.paths = withoutStanding(out, m.paths, close);
+    for (const Path& p : fresh) with.paths.push_back(p.id);
+    tried.movers = {with};
+    const Mover solved = withMoversSolved(tried, progress).movers.front();
+    if (solved.solve->motion != Motion::free || solved.solve->solvedCount() < m.solve->solvedCount()) return false;
+    if (proposed && !fitsLikeScene(out, *solved.solve)) return false;
+    // The mover's are those that got a point; what lies behind it or in front of it does not move with it.
+    std::set<int> placed;
+    for (const SolvedPoint& p : solved.solve->points) placed.insert(p.pathId);
+    std::erase_if(fresh, [&](const Path& p) { return !placed.contains(p.id); });
+    if (fresh.empty()) return false;
+    // They are no news for the camera's solve, which leaves out what belongs to movers.
+    const bool cameraFresh = out.solveFrom == fingerprintOfSolveInput(out);
+    if (proposed) m.paths = withoutStanding(out, m.paths, close);
+    for (const Path& p : fresh) m.paths.push_back(p.id);
+    m.solve = solved.solve;
+    out.paths = withPathsAdded(out, fresh).paths;
+    if (cameraFresh) out.solveFrom = fingerprintOfSolveInput(out);
+    m.solveFrom = fingerprintOfMoverInput(out, m);
+    return true;
+}
+
 }  // namespace
 
 Shot withMoverFeatures(const Shot& shot, Progress& progress, bool proposed) {
+    constexpr int rounds = 4;
     Shot out = shot;
-    std::vector<int> bogus;
+    std::set<int> none;
     for (Mover& m : out.movers) {
-        if (m.solve->motion != Motion::free || m.paths.size() >= enough) continue;
-        const std::map<int, Outline> outlines = outlinesOf(out, m);
-        std::vector<Path> fresh = moreFeatures(out, outlines, progress);
-        const size_t found = fresh.size();
-        const double close = 0.6 * std::max(1.0, out.plate.width / 1280.0);
-        const auto still = standingStill(*out.solve, fresh, close);
-        std::erase_if(fresh, [&](const Path& p) { return std::find(still.begin(), still.end(), p.id) != still.end(); });
-        if (proposed && found >= 20 && fresh.size() * 4 < found) {
-            bogus.push_back(m.id);
-            continue;
+        if (m.solve->motion != Motion::free) continue;
+        const int all = int(m.solve->frames.size());
+        if (m.paths.size() >= enough && m.solve->solvedCount() == all) continue;
+        // What is won at the ends of the solved frames leads into the next ones.
+        for (int round = 0, had = 0; round < rounds && m.solve->solvedCount() > had; ++round) {
+            had = m.solve->solvedCount();
+            bool bogus = false;
+            const bool won = winFeatures(out, m, progress, proposed && round == 0, bogus);
+            if (bogus) none.insert(m.id);
+            if (!won || m.solve->solvedCount() == all) break;
         }
-        if (fresh.empty()) continue;
-        Shot tried = out;
-        auto paths = std::make_shared<std::vector<Path>>(*out.paths);
-        for (const Path& p : fresh) paths->push_back(p);
-        tried.paths = paths;
-        Mover with = m;
-        if (proposed) with.paths = withoutStanding(out, m.paths, close);
-        for (const Path& p : fresh) with.paths.push_back(p.id);
-        tried.movers = {with};
-        const Mover solved = withMoversSolved(tried, progress).movers.front();
-        if (solved.solve->motion != Motion::free || solved.solve->solvedCount() < m.solve->solvedCount()) continue;
-        // The mover's are those that got a point; what lies behind it or in front of it does not move with it.
-        std::vector<int> won;
-        for (const Path& p : fresh)
-            if (std::any_of(solved.solve->points.begin(), solved.solve->points.end(),
-                            [&](const SolvedPoint& q) { return q.pathId == p.id; }))
-                won.push_back(p.id);
-        if (won.empty()) continue;
-        auto kept = std::make_shared<std::vector<Path>>(*out.paths);
-        for (const Path& p : fresh)
-            if (std::find(won.begin(), won.end(), p.id) != won.end()) kept->push_back(p);
-        // They are no news for the camera's solve, which leaves out what belongs to movers.
-        const bool cameraFresh = out.solveFrom == fingerprintOfSolveInput(out);
-        out.paths = kept;
-        if (proposed) m.paths = withoutStanding(out, m.paths, close);
-        m.paths.insert(m.paths.end(), won.begin(), won.end());
-        m.solve = solved.solve;
-        if (cameraFresh) out.solveFrom = fingerprintOfSolveInput(out);
-        m.solveFrom = fingerprintOfMoverInput(out, m);
     }
     const bool cameraFresh = out.solveFrom == fingerprintOfSolveInput(out);
-    std::erase_if(out.movers,
-                  [&](const Mover& m) { return std::find(bogus.begin(), bogus.end(), m.id) != bogus.end(); });
+    std::erase_if(out.movers, [&](const Mover& m) { return none.contains(m.id); });
     if (cameraFresh) out.solveFrom = fingerprintOfSolveInput(out);
     return withLensOfMovers(out);
+}
+
+Shot withMoversFound(const Shot& shot, Progress& progress) {
+    if (!shot.solve->has()) return shot;
+    Shot out = withHintsFollowed(shot, progress);
+    const SolveRequest request = solveRequestFor(shot);
+    for (const MoverProposal& p : proposeMovers(*out.solve, *out.paths, pathsOfMovers(out), request, progress))
+        out = withProposal(out, p);
+    // Features that came for one are no news for another.
+    for (size_t i = shot.movers.size(); i < out.movers.size(); ++i)
+        out.movers[i].solveFrom = fingerprintOfMoverInput(out, out.movers[i]);
+    out = withMoverFeatures(withMoversSolved(withLensOfMovers(out), progress), progress, true);
+    // Where a search that close finds no more than a handful, they agree by chance.
+    const bool cameraFresh = out.solveFrom == fingerprintOfSolveInput(out);
+    std::erase_if(out.movers, [&](const Mover& m) {
+        return !shot.mover(m.id) && (m.solve->motion != Motion::free || m.solve->points.size() < fewestFound ||
+                                     !fitsLikeScene(out, *m.solve));
+    });
+    if (cameraFresh) out.solveFrom = fingerprintOfSolveInput(out);
+    return out;
 }
 
 }  // namespace va

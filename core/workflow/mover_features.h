@@ -14,4 +14,10 @@ namespace va {
 /// the frame, or whose solve has no depth, are left alone. Throws Cancelled.
 Shot withMoverFeatures(const Shot& shot, Progress& progress, bool proposed = false);
 
+/// Makes movers of what is found to move rigidly apart from the scene, solved, with features enough to tell how. Where
+/// features that the camera's solve set aside are neighbours, more are tracked among them, and those that move together
+/// are a mover. The camera's solve stays: it had set the paths aside by itself. Without a solved camera nothing is
+/// found. Throws Cancelled.
+Shot withMoversFound(const Shot& shot, Progress& progress);
+
 }  // namespace va

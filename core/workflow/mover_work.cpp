@@ -78,30 +78,13 @@ Shot withMoversSolved(const Shot& shot, Progress& progress) {
     for (Mover& m : out.movers) {
         const uint64_t from = fingerprintOfMoverInput(shot, m);
         if (m.solveFrom == from) continue;
-        m.solve = std::make_shared<SolveResult>(solveMover(*shot.solve, *shot.paths, m.paths, request, progress));
+        m.solve = std::make_shared<SolveResult>(
+            solveMover(*shot.solve, *shot.paths, m.paths, request, progress, m.solve.get()));
         m.solveFrom = from;
         changed = true;
     }
     if (changed) takeLensOfMover(out);
     return out;
-}
-
-Shot withMoversProposed(const Shot& shot, Progress& progress) {
-    std::vector<int> taken;
-    for (const Mover& m : shot.movers) taken.insert(taken.end(), m.paths.begin(), m.paths.end());
-    Shot out = shot;
-    for (const MoverProposal& p : proposeMovers(*shot.solve, *shot.paths, taken, solveRequestFor(shot), progress)) {
-        // Rigid things fit about as well as the scene does; what fits worse only looks like one.
-        const bool likely = shot.solve->rmsPx <= 0 || p.solve.rmsPx <= 2 * shot.solve->rmsPx;
-        if (!likely) continue;
-        const bool fresh = out.solveFrom == fingerprintOfSolveInput(out);
-        const Shot with = withMoversSolved(withMover(out, p.ids), progress);
-        if (with.movers.back().solve->motion != Motion::free) continue;
-        out = with;
-        // Its paths were not used by the camera's solve anyway: that is not stale for it.
-        if (fresh) out.solveFrom = fingerprintOfSolveInput(out);
-    }
-    return withMoversSolved(out, progress);
 }
 
 std::vector<MotionShare> motionShares(const Shot& shot) {

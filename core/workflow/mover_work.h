@@ -12,10 +12,6 @@ Shot withMover(const Shot& shot, const std::vector<int>& paths, const std::strin
 /// Solves the movers whose paths or camera changed since. Without a solved camera they are left as they are.
 Shot withMoversSolved(const Shot& shot, Progress& progress);
 
-/// Makes movers of the groups that are found to move rigidly apart from the scene, solved. The camera's solve stays: it
-/// had set their paths aside by itself.
-Shot withMoversProposed(const Shot& shot, Progress& progress);
-
 /// A camera that stands tells nothing of its lens; what moves before it does. The shot with the lens of the mover that
 /// is surest of it; unchanged where the camera moves, its focal length is given, or no mover tells it within 10 %.
 Shot withLensOfMovers(const Shot& shot);

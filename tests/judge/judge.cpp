@@ -189,6 +189,7 @@ MoverJudgement judgeMover(const std::string& cameraJson, const std::string& trut
     if (scene.movers.empty() || !j.contains("movers")) throw InputError("no mover to judge");
     // From the camera: axes and position of the mover.
     struct Seen {
+        int frame = 0;
         Eigen::Quaterniond ours, theirs;
         Eigen::Vector3d ourPlace, theirPlace;
     };
@@ -201,8 +202,9 @@ MoverJudgement judgeMover(const std::string& cameraJson, const std::string& trut
             Eigen::Quaterniond(q[0].get<double>(), q[1].get<double>(), q[2].get<double>(), q[3].get<double>())};
     }
     std::map<int, CameraPose> cameras;
+    std::map<int, Intrinsics> lenses;
     for (const auto& f : scene.frames)
-        if (f.solved) cameras[f.frame] = f.pose;
+        if (f.solved) cameras[f.frame] = f.pose, lenses[f.frame] = scene.intrinsics(f);
     const auto from = [](const CameraPose& camera, const CameraPose& thing) {
         const Eigen::Quaterniond back = camera.worldFromCamera.conjugate();
         return CameraPose{back * (thing.position - camera.position), (back * thing.worldFromCamera).normalized()};
@@ -210,7 +212,7 @@ MoverJudgement judgeMover(const std::string& cameraJson, const std::string& trut
     for (const auto& [frame, pose] : scene.movers[0].poses) {
         if (!cameras.contains(frame) || !trueMover.contains(frame)) continue;
         const CameraPose a = from(cameras[frame], pose), b = from(truth.frames.at(frame).pose, trueMover[frame]);
-        seen.push_back({a.worldFromCamera, b.worldFromCamera, a.position, b.position});
+        seen.push_back({frame, a.worldFromCamera, b.worldFromCamera, a.position, b.position});
     }
     MoverJudgement out;
     out.frames = int(seen.size());
@@ -241,6 +243,30 @@ MoverJudgement judgeMover(const std::string& cameraJson, const std::string& trut
     out.rotationDeg = std::sqrt(rotation / double(seen.size())) * 180 / M_PI;
     out.placePercent = 100 * std::sqrt(place / double(seen.size()));
     out.size = x[0];
+    // What hangs on the mover where its own points are: seen as the true motion shows it, placed by the solved one.
+    double slip = 0;
+    int count = 0;
+    std::vector<View> views;
+    for (const Seen& s : seen)
+        views.push_back(viewFromPose({s.ours.conjugate() * -s.ourPlace, s.ours.conjugate().normalized()}));
+    for (const SceneExport::Point& p : scene.movers[0].points) {
+        std::vector<Observation> rays;
+        std::vector<std::pair<size_t, Eigen::Vector2d>> pixels;
+        for (size_t i = 0; i < seen.size(); ++i) {
+            const Seen& s = seen[i];
+            const auto pixel =
+                project(CameraPose(), truth.frames.at(s.frame).lens,
+                        x[0] * s.theirPlace + (s.theirs * axes) * (Eigen::Vector3d(x.segment<3>(1)) + p.position));
+            const auto n = pixel ? lenses.at(s.frame).normalisedFromPixel(*pixel) : std::nullopt;
+            if (n) rays.push_back({&views[i], *n, 1}), pixels.emplace_back(i, *pixel);
+        }
+        const auto placed = triangulate(rays);
+        if (!placed) continue;
+        for (const auto& [i, pixel] : pixels)
+            if (const auto q = project(views[i], lenses.at(seen[i].frame), placed->position))
+                slip += (*q - pixel).squaredNorm(), ++count;
+    }
+    if (count > 0) out.slipPx = std::sqrt(slip / count);
     return out;
 }
 

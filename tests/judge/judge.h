@@ -27,6 +27,7 @@ struct MoverJudgement {
     int frames = 0;           ///< compared
     double rotationDeg = 0;   ///< root mean square
     double placePercent = 0;  ///< root mean square, of its distance from the camera
+    double slipPx = -1;       ///< RMS slide of things that hang on it where its own points are; −1 without points
     double size = 0;  ///< of the solved one over the true one, as far as the scene's scale is known: informative
 };
 

@@ -16,8 +16,8 @@ int main(int argc, char** argv) {
         const std::string camera = va::readFile(argv[1]), truth = va::readFile(argv[2]);
         if (truth.find("\"movers\"") != std::string::npos && camera.find("\"size_known\"") != std::string::npos) {
             const va::MoverJudgement m = va::judgeMover(camera, truth);
-            std::printf("mover: %d frames, rotation %.4f deg, place %.4f %% of its distance\n", m.frames, m.rotationDeg,
-                        m.placePercent);
+            std::printf("mover: %d frames, rotation %.4f deg, place %.4f %% of its distance, slip %.3f px\n", m.frames,
+                        m.rotationDeg, m.placePercent, m.slipPx);
         }
         if (argc == 4) {
             const va::StillsJudgement s = va::judgeStills(camera, truth, va::readFile(argv[3]));

@@ -241,7 +241,7 @@ TEST(Trolley, CameraAndWhatMovesByItself) {
     EXPECT_NEAR(std::log(std::sqrt(sum / count) / j.stickPx), 0, std::log(2.0));
 
     Progress progress;
-    shot = withMoverFeatures(withMoversProposed(shot, progress), progress, true);
+    shot = withMoversFound(shot, progress);
     ASSERT_EQ(shot.movers.size(), 1U) << "the trolley, and nothing else";
     EXPECT_EQ(shot.movers[0].solve->solvedCount(), 80);
     const MoverJudgement m =
@@ -307,7 +307,7 @@ TEST(Trolley, CameraAndWhatMovesByItself) {
 
     // Nothing moves by itself in the others.
     Shot still = match(data + "jib");
-    still = withMoversProposed(still, progress);
+    still = withMoversFound(still, progress);
     EXPECT_TRUE(still.movers.empty());
 }
 

@@ -46,7 +46,7 @@ TEST_P(Places, AreSolvedAndSayHowSureTheyAre) {
     Progress progress;
     Shot shot = matchShot(withPlate(Shot(), base + ".mp4"), progress);
     const std::vector<int> seen = shot.solve->movingTogether;
-    if (place.moverDegrees > 0) shot = withMoverFeatures(withMoversProposed(shot, progress), progress, true);
+    if (place.moverDegrees > 0) shot = withMoversFound(shot, progress);
     const std::string camera = writeCameraJson(gatherScene(shot)), truth = readFile(base + ".truth.json");
     const Judgement j = judge(camera, truth);
     double stated = 0;
@@ -73,8 +73,11 @@ TEST_P(Places, AreSolvedAndSayHowSureTheyAre) {
                 EXPECT_TRUE(check.passed) << check.sentence;
             }
         const MoverJudgement m = judgeMover(camera, truth);
-        std::printf("  mover: rotation %.4f deg, place %.4f %%\n", m.rotationDeg, m.placePercent);
+        std::printf("  mover: rotation %.4f deg, place %.4f %%, slip %.3f px\n", m.rotationDeg, m.placePercent,
+                    m.slipPx);
+        EXPECT_EQ(m.frames, j.frames);
         EXPECT_LE(m.rotationDeg, place.moverDegrees);
+        EXPECT_LE(m.slipPx, 0.4);
     }
 }
 

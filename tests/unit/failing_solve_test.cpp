@@ -8,6 +8,7 @@
 #include "synthetic_shot.h"
 #include "workflow/check_points.h"
 #include "workflow/match_shot.h"
+#include "workflow/mover_features.h"
 #include "workflow/mover_work.h"
 #include "workflow/verdict.h"
 
@@ -267,7 +268,7 @@ TEST(FailingSolve, StandingCameraKeepsItsPlaceAndItsMoverIsFound) {
     ASSERT_EQ(s.solve->motion, Motion::lockedOff) << verdictOn(s, Step::solve).sentence;
     expectSays(s, "Locked-off camera");
     Progress progress;
-    s = withMoversProposed(s, progress);
+    s = withMoversFound(s, progress);
     ASSERT_EQ(s.movers.size(), 1U);
     const Mover& m = s.movers[0];
     EXPECT_EQ(m.solve->motion, Motion::free);

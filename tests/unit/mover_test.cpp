@@ -1,5 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "solve/mover.h"
+
+#include "solve/mover_fit.h"
+#include "solve/mover_search.h"
 #include "solve/solver.h"
 
 #include <gtest/gtest.h>
