@@ -250,6 +250,7 @@ TEST(Trolley, CameraAndWhatMovesByItself) {
     EXPECT_EQ(m.frames, 80);
     EXPECT_LE(m.rotationDeg, 0.05);
     EXPECT_LE(m.placePercent, 0.2);
+    EXPECT_LE(m.slipPx, 0.4);
 
     // Hung before the crate's front, tracked as a flat region that no solved feature lies on, a thing moves as hung on
     // the trolley itself. The region's distance is an assumption: its share of the true one is taken out.

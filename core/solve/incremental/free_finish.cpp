@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "solve/incremental/free_finish.h"
 
+#include <Eigen/Cholesky>
 #include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
@@ -94,7 +95,6 @@ void FreeFinish::weighDistortion(Reconstruction& r) {
     if (values.empty()) return;
     auto covariance = lensCovariance(r, values);
     if (covariance && followValley(r, values, *covariance)) covariance = lensCovariance(r, values);
-    double heldApart = 0;  // relative variance of the focal length by a distortion that is not as it is held
     if (q_.distortionIsSolved()) {
         const Intrinsics& lens = r.lens();
         const double sigma =
@@ -103,8 +103,7 @@ void FreeFinish::weighDistortion(Reconstruction& r) {
         // Not told to a third of itself, and wrong by what would be seen.
         const double seen = q_.scaledPx(limits::distortionSeen);
         const double size = std::max(largestDistortionPx(lens, q_.request.width, q_.request.height) / 3, seen);
-        if (folds || sigma > size) {
-            if (covariance && !folds) heldApart = focalVarianceByDistortion(r, values, *covariance);
+        if (folds || (sigma > size && !(covariance && isToldFromHeld(r, values, *covariance)))) {
             q_.distortionRefused = true;
             result_.distortionRefusedPx = folds ? 1e9 : sigma;
             r.holdDistortion(distortionForFocal(q_.lens.lens, lens.focalPx / q_.lens.focalPx));
@@ -124,10 +123,31 @@ void FreeFinish::weighDistortion(Reconstruction& r) {
     const Eigen::VectorXd scale = more.cwiseMax(1);
     covariance = scale.asDiagonal() * *covariance * scale.asDiagonal();
     widenByValley(r, values, *covariance);
-    if (const double own = focalSigma(r, values, *covariance); own > 0) *covariance *= 1 + heldApart / (own * own);
+    // Also after an update, which refuses what the solve before it has refused.
+    if (const double own = focalSigma(r, values, *covariance); own > 0 && q_.distortionRefused)
+        *covariance *= 1 + focalVarianceByDistortion(r) / (own * own);
     result_.lensNumbers = lensNumbers(r.lens(), values, *covariance);
     if (q_.distortionIsSolved())
         result_.lensMapSigmaPx = mapSigmaPx(r.lens(), q_.request.width, q_.request.height, values, *covariance);
+}
+
+/// Whether the distortion differs from what it would be held at by far more than its deviations: then holding it there
+/// would be wrong, and the focal length with it, however unsure its numbers make the corners. Wald's test.
+bool FreeFinish::isToldFromHeld(const Reconstruction& r, const std::vector<LensValue>& values,
+                                const Eigen::MatrixXd& covariance) const {
+    const auto first = std::find_if(values.begin(), values.end(), [](LensValue v) { return v >= LensValue::k1; });
+    const auto at = Eigen::Index(first - values.begin()), n = Eigen::Index(values.size()) - at;
+    if (n == 0 || covariance.rows() != Eigen::Index(values.size())) return false;
+    const LensModel held = distortionForFocal(q_.lens.lens, r.lens().focalPx / q_.lens.focalPx);
+    Eigen::VectorXd off(n);
+    for (Eigen::Index k = 0; k < n; ++k) {
+        const int number = int(values[size_t(at + k)]) - int(LensValue::k1);
+        off[k] = r.lens().lens.value(number) - held.value(number);
+    }
+    const Eigen::VectorXd scale = disagreementOfPaths(r, values, covariance).cwiseMax(1).tail(n);
+    const Eigen::MatrixXd own = scale.asDiagonal() * covariance.bottomRightCorner(n, n) * scale.asDiagonal();
+    const double distance = off.dot(own.ldlt().solve(off));
+    return distance > limits::distortionTold * limits::distortionTold;
 }
 
 /// Relative deviation of the focal length by a covariance; 0 where it is not among the values.
@@ -139,14 +159,15 @@ double FreeFinish::focalSigma(const Reconstruction& r, const std::vector<LensVal
 
 /// Relative variance that the focal length gets from a distortion that is held, but only known as lenses are: what the
 /// observations say of both, narrowed by that, less what they say of the focal length alone.
-double FreeFinish::focalVarianceByDistortion(const Reconstruction& r, const std::vector<LensValue>& values,
-                                             const Eigen::MatrixXd& covariance) {
+double FreeFinish::focalVarianceByDistortion(const Reconstruction& r) const {
+    const std::vector<LensValue> values = q_.lensValuesWithDistortion();
+    const auto covariance = lensCovariance(r, values);
     const auto at = std::find(values.begin(), values.end(), LensValue::focal) - values.begin();
-    if (at >= covariance.rows() || covariance.rows() != Eigen::Index(values.size())) return 0;
-    Eigen::MatrixXd information = covariance.inverse();
+    if (!covariance || at >= covariance->rows() || covariance->rows() != Eigen::Index(values.size())) return 0;
+    Eigen::MatrixXd information = covariance->inverse();
     if (!information.allFinite() || !(information(at, at) > 0)) return 0;
     const double alone = 1 / information(at, at);
-    for (Eigen::Index k = 0; k < covariance.rows(); ++k)
+    for (Eigen::Index k = 0; k < covariance->rows(); ++k)
         if (values[size_t(k)] >= LensValue::k1)
             information(k, k) += 1 / (limits::usualDistortion * limits::usualDistortion);
     const double with = information.inverse()(at, at);

@@ -38,8 +38,9 @@ class FreeFinish {
     bool followValley(Reconstruction& r, const std::vector<LensValue>& values, const Eigen::MatrixXd& covariance);
     void widenByValley(const Reconstruction& r, const std::vector<LensValue>& values,
                        Eigen::MatrixXd& covariance) const;
-    [[nodiscard]] static double focalVarianceByDistortion(const Reconstruction& r, const std::vector<LensValue>& values,
-                                                          const Eigen::MatrixXd& covariance);
+    [[nodiscard]] bool isToldFromHeld(const Reconstruction& r, const std::vector<LensValue>& values,
+                                      const Eigen::MatrixXd& covariance) const;
+    [[nodiscard]] double focalVarianceByDistortion(const Reconstruction& r) const;
     [[nodiscard]] static double focalSigma(const Reconstruction& r, const std::vector<LensValue>& values,
                                            const Eigen::MatrixXd& covariance);
     void lookForRows(Reconstruction& r) const;

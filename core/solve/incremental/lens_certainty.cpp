@@ -2,13 +2,16 @@
 #include "solve/incremental/lens_certainty.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <map>
 
 #include "base/parallel.h"
 #include "solve/bundle/normal_equations.h"
 #include "solve/bundle/uncertainty.h"
 #include "solve/incremental/refine.h"
 #include "solve/incremental/thresholds.h"
+#include "track/track.h"
 
 namespace va {
 namespace {
@@ -26,21 +29,46 @@ std::optional<Eigen::MatrixXd> covarianceOf(const Reconstruction& r, const std::
     return covariance;
 }
 
+/// Group of every point, and how many groups there are. Patches of neighbours overlap and err together: points that lie
+/// within a patch of each other in the middle view are left out together.
+std::pair<std::vector<int>, int> groupsOf(const BundleProblem& problem, int wanted) {
+    const View& middle = problem.views[problem.views.size() / 2];
+    const Intrinsics lens = problem.intrinsics(int(problem.views.size() / 2));
+    const double patch = 2 * defaultPatchRadius(int(2 * lens.principalPoint.x())) + 1;
+    std::map<std::array<int, 3>, int> cells;
+    std::vector<int> out;
+    for (const Eigen::Vector3d& point : problem.points) {
+        const Eigen::Vector3d at = middle.toCamera(point);
+        const auto cell = [&](double share) {
+            return int(std::lround(std::clamp(share * lens.focalPx / patch, -1e6, 1e6)));
+        };
+        const double depth = std::max(1e-12, std::fabs(at.z()));
+        const std::array<int, 3> key{cell(at.x() / depth), cell(at.y() / depth), at.z() > 0};
+        out.push_back(cells.emplace(key, int(cells.size())).first->second);
+    }
+    const int groups = std::min(wanted, int(cells.size()) / 3);
+    for (int& g : out) g %= std::max(1, groups);
+    return {std::move(out), groups};
+}
+
 }  // namespace
 
 std::optional<Eigen::MatrixXd> lensCovariance(const Reconstruction& r, const std::vector<LensValue>& values) {
     return covarianceOf(r, values, false);
 }
 
-std::optional<Eigen::VectorXd> varianceByPaths(const BundleProblem& problem, const BundleOptions& options, int groups) {
+std::optional<Eigen::VectorXd> varianceByPaths(const BundleProblem& problem, const BundleOptions& options, int wanted) {
+    constexpr int fewest = 6;
     const auto n = Eigen::Index(options.solved.size());
-    if (int(problem.points.size()) < 6 * groups || n == 0) return std::nullopt;
+    if (int(problem.points.size()) < 6 * wanted || n == 0) return std::nullopt;
+    const auto [groupOf, groups] = groupsOf(problem, wanted);
+    if (groups < fewest) return std::nullopt;
     Eigen::MatrixXd moves = Eigen::MatrixXd::Zero(n, groups);
     std::vector<char> failed(size_t(groups), 0);
-    parallelRanges(groups, 1, [&](int begin, int end) {
+    parallelRanges(groups, 1, [&, &groupOf = groupOf](int begin, int end) {
         for (int g = begin; g < end; ++g) {
             BundleProblem p = problem;
-            std::erase_if(p.observations, [&](const auto& o) { return o.point % groups == g; });
+            std::erase_if(p.observations, [&](const auto& o) { return groupOf[size_t(o.point)] == g; });
             NormalEquations equations(p, options);
             BundleStep step;
             if (!std::isfinite(equations.linearise(p)) || !equations.solve(1e-10, step)) {

@@ -44,11 +44,16 @@ bool SolveQuestion::mayZoom() const {
 }
 
 std::vector<LensValue> SolveQuestion::lensValues() const {
+    std::vector<LensValue> out = lensValuesWithDistortion();
+    if (!distortionIsSolved()) std::erase_if(out, [](LensValue v) { return v >= LensValue::k1; });
+    return out;
+}
+
+std::vector<LensValue> SolveQuestion::lensValuesWithDistortion() const {
     std::vector<LensValue> out;
     if (request.focal != Known::known) out.push_back(LensValue::focal);
     if (request.principal != Known::known) out.push_back(LensValue::principalX), out.push_back(LensValue::principalY);
-    if (distortionIsSolved())
-        for (const int i : solvedNumbers(lens.lens.kind())) out.push_back(lensValueAt(i));
+    for (const int i : solvedNumbers(lens.lens.kind())) out.push_back(lensValueAt(i));
     return out;
 }
 

@@ -27,6 +27,8 @@ struct SolveQuestion {
     [[nodiscard]] bool mayZoom() const;
     [[nodiscard]] bool distortionIsSolved() const { return request.distortion != Known::known && !distortionRefused; }
     [[nodiscard]] std::vector<LensValue> lensValues() const;
+    /// The same as if the distortion was solved.
+    [[nodiscard]] std::vector<LensValue> lensValuesWithDistortion() const;
     /// Weak opinions that only count where the paths are silent: they keep a short shot from an absurd lens.
     [[nodiscard]] std::vector<BundleOptions::Prior> priors() const;
     [[nodiscard]] RowReading rows() const;

@@ -38,6 +38,7 @@ inline constexpr double zoomRange = 1.015;       ///< longest over shortest foca
 inline constexpr double zoomGain = 0.93;         ///< cost that a zoom has to come down to, from a steady lens's
 inline constexpr double badCost = 3;             ///< mean truncated cost above which a third is not explained
 inline constexpr double distortionSeen = 0.5;    ///< px of expected error at which a distortion is refused
+inline constexpr double distortionTold = 5;      ///< deviations from what it is held at: never refused then
 inline constexpr double usualDistortion = 0.05;  ///< deviation of lenses' k1 and the like from what they are held at
 inline constexpr double sureFocal = 0.004;       ///< relative: a focal length stated surer than this lies in a parabola
 inline constexpr double noisyFit = 0.5;          ///< px of fit above which noise may hide a nodal pan
