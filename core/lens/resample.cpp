@@ -159,6 +159,17 @@ VA_CPU_CLONES void sampleLuma(const float* source, int width, int height, const 
         float wx[4], wy[4];
         weightsOf<4>(xs[i] - float(ix), wx);
         weightsOf<4>(ys[i] - float(iy), wy);
+        if (ix >= 1 && iy >= 1 && ix + 3 <= width && iy + 3 <= height) {
+            const float* p = source + size_t(iy - 1) * size_t(width) + size_t(ix - 1);
+            Four sum{};
+            for (int j = 0; j < 4; ++j, p += width) {
+                Four taps;
+                std::memcpy(&taps, p, sizeof taps);
+                sum += wy[j] * taps;
+            }
+            out[i] = (wx[0] * sum[0] + wx[1] * sum[1]) + (wx[2] * sum[2] + wx[3] * sum[3]);
+            continue;
+        }
         for (int j = 0; j < 4; ++j) {
             const float* row = source + size_t(std::clamp(iy - 1 + j, 0, height - 1)) * size_t(width);
             float line = 0;

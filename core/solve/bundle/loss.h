@@ -26,4 +26,26 @@ struct Loss {
     }
 };
 
+/// Sum of Cauchy's loss over residuals. A logarithm of a product is a sum of logarithms: one is taken for many.
+class LossSum {
+  public:
+    explicit LossSum(const Loss& loss) : scale2_(loss.scale2) {}
+    void add(double s) {
+        if (scale2_ <= 0) {
+            sum_ += s;
+            return;
+        }
+        product_ *= 1 + s / scale2_;
+        if (product_ < 1e150) return;
+        sum_ += scale2_ * std::log(product_);
+        product_ = 1;
+    }
+    [[nodiscard]] double total() const {
+        return 0.5 * (scale2_ > 0 && product_ != 1 ? sum_ + scale2_ * std::log(product_) : sum_);
+    }
+
+  private:
+    double scale2_, sum_ = 0, product_ = 1;
+};
+
 }  // namespace va

@@ -139,10 +139,10 @@ double NormalEquations::priorCost(const BundleProblem& p) const {
 
 double NormalEquations::pointCost(const BundleProblem& p, int index) const {
     const Loss loss{options_.lossScale * options_.lossScale};
-    double sum = 0;
+    LossSum sum(loss);
     for (int k = ofPoint_[size_t(index)].first; k < ofPoint_[size_t(index)].second; ++k)
-        sum += loss.cost(residualOf(p, p.observations[size_t(order_[size_t(k)])]).squaredNorm());
-    return sum;
+        sum.add(residualOf(p, p.observations[size_t(order_[size_t(k)])]).squaredNorm());
+    return sum.total();
 }
 
 /// Where a point comes to by a move. Along the ray from the middle view that sees it, it moves by its inverse depth:

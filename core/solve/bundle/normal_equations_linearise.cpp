@@ -17,7 +17,8 @@ void NormalEquations::linearisePoint(const BundleProblem& p, int index, double& 
     Eigen::Vector3d gradient = Eigen::Vector3d::Zero();
     Eigen::Map<Eigen::MatrixXd> shared(pointShared_.data() + std::ptrdiff_t(index) * 3 * sharedSize_, sharedSize_, 3);
     shared.setZero();
-    cost = weighed = 0;
+    weighed = 0;
+    LossSum sum(loss);
     const auto [begin, end] = ofPoint_[size_t(index)];
     const Eigen::Vector3d& place = p.points[size_t(pointOrder_[size_t(index)])];
     const Eigen::Vector3d centre = p.views[size_t(viewOf_[size_t((begin + end) / 2)])].centre();
@@ -28,7 +29,7 @@ void NormalEquations::linearisePoint(const BundleProblem& p, int index, double& 
         const auto& o = p.observations[size_t(order_[size_t(k)])];
         Jacobian s = jacobianOf(p, o);
         const double squared = s.residual.squaredNorm();
-        cost += loss.cost(squared);
+        sum.add(squared);
         weighed += loss.weight(squared) * squared;
         if (loss.scale2 > 0) {
             const Eigen::Matrix2d by = loss.correct(s.residual);
@@ -53,6 +54,7 @@ void NormalEquations::linearisePoint(const BundleProblem& p, int index, double& 
     }
     pointNormal_[size_t(index)] = normal;
     pointGradient_[size_t(index)] = gradient;
+    cost = sum.total();
 }
 
 void NormalEquations::lineariseView(const BundleProblem& p, int view) {
