@@ -11,6 +11,7 @@
 #include <QMimeData>
 #include <QSettings>
 #include <QVBoxLayout>
+#include <clocale>
 #include <cmath>
 
 #include "base/error.h"
@@ -25,6 +26,8 @@
 namespace va {
 
 MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
+    // Qt takes over the desktop's numbers, and C's own printing with them; files are written with points everywhere.
+    std::setlocale(LC_NUMERIC, "C");
     setObjectName("mainWindow");
     setAcceptDrops(true);
     resize(1280, 800);

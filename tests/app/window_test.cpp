@@ -25,9 +25,11 @@
 #include <QTimer>
 #include <QUrl>
 #include <QWheelEvent>
+#include <clocale>
 #include <cmath>
 
 #include "base/atomic_file.h"
+#include "base/text.h"
 #include "exchange/camera_json.h"
 #include "inspector/number_field.h"
 #include "main_window/main_window.h"
@@ -105,6 +107,25 @@ class WindowTest : public QObject {
             QCOMPARE(int(route->current()), i);
             QVERIFY(!route->entry(Step(i))->accessibleName().isEmpty());
         }
+    }
+
+    /// On a desktop whose numbers have commas, files still get points, and fields take both.
+    void numbersHavePointsWhateverTheDesktop() {
+        const QTemporaryDir made;
+        QCOMPARE(QProcess::execute("localedef",
+                                   {"-i", "de_DE", "-f", "UTF-8", "--no-archive", made.filePath("de_DE.UTF-8")}),
+                 0);
+        qputenv("LOCPATH", made.path().toLocal8Bit());
+        QVERIFY(std::setlocale(LC_ALL, "de_DE.UTF-8"));
+        QCOMPARE(formatted("%.1f", 1.5), std::string("1,5"));
+        {
+            Ui ui;
+            QCOMPARE(formatted("%.1f", 1.5), std::string("1.5"));
+            QCOMPARE(evaluateEntry("3.25", 0, false), std::optional(3.25));
+            QCOMPARE(evaluateEntry("3,25", 0, false), std::optional(3.25));
+        }
+        std::setlocale(LC_ALL, "C.UTF-8");
+        qunsetenv("LOCPATH");
     }
 
     /// No key belongs to two actions: Qt would give it to neither.
