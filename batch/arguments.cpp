@@ -12,6 +12,7 @@
 
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "base/json_text.h"
 #include "exchange/paths_file.h"
 #include "export_options.h"
 #include "shot/feature_json.h"
@@ -152,7 +153,7 @@ void ProgressPrinter::operator()(const Progress::State& s) {
     if (json_) {
         json j{{"stage", s.stage}, {"done", s.done}, {"total", s.total}, {"fraction", s.fraction}};
         if (s.secondsLeft >= 0) j["seconds_left"] = s.secondsLeft;
-        std::fprintf(stderr, "%s\n", j.dump().c_str());
+        std::fprintf(stderr, "%s\n", dumpJson(j).c_str());
         return;
     }
     std::string line = s.stage;

@@ -7,6 +7,7 @@
 #include "arguments.h"
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "base/json_text.h"
 #include "commands.h"
 #include "interrupt.h"
 #include "lens/edge_chain.h"
@@ -191,7 +192,7 @@ int fromLines(const LinesArguments& a) {
                                   {"before_px", r.edges[i].straightness.before},
                                   {"after_px", r.edges[i].straightness.after},
                                   {"used", r.edges[i].used}});
-        std::printf("%s\n", j.dump().c_str());
+        std::printf("%s\n", dumpJson(j).c_str());
         return exitDone;
     }
     std::printf("%zu edges, %td of them straight to %.3f px\n", edges.size(), used, r.rmsPx);

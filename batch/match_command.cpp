@@ -9,6 +9,7 @@
 #include "arguments.h"
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "base/json_text.h"
 #include "commands.h"
 #include "exchange/camera_json.h"
 #include "exchange/verify.h"
@@ -202,7 +203,7 @@ int match(const MatchArguments& a) {
                                   {"verified", c.passed},
                                   {"largest_px", c.largestPx},
                                   {"report", c.sentence}});
-        std::printf("%s\n", j.dump().c_str());
+        std::printf("%s\n", dumpJson(j).c_str());
     } else {
         std::printf("%s: %s\n", shot.name.c_str(), verdict.c_str());
         if (!shot.plate.damaged.empty()) std::printf("%s\n", verdictOn(shot, Step::plate).sentence.c_str());

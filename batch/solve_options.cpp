@@ -7,6 +7,7 @@
 #include "arguments.h"
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "base/json_text.h"
 #include "shot/json_parts.h"
 #include "shot/solve_json.h"
 #include "workflow/check_points.h"
@@ -19,12 +20,12 @@ using nlohmann::json;
 int featureOfShot(const json& j, const Shot& shot) {
     if (j.is_number_integer()) {
         if (shot.path(j.get<int>())) return j.get<int>();
-        throw InputError("there is no feature " + j.dump());
+        throw InputError("there is no feature " + dumpJson(j));
     }
     if (j.is_string()) {
         for (const Path& p : *shot.paths)
             if (p.name == j.get<std::string>()) return p.id;
-        throw InputError("no feature has the name " + j.dump());
+        throw InputError("no feature has the name " + dumpJson(j));
     }
     const int frame = j.at("frame").get<int>();
     const Eigen::Vector2d at(j.at("x").get<double>(), j.at("y").get<double>());
@@ -36,7 +37,7 @@ int featureOfShot(const json& j, const Shot& shot) {
         const double off = (Eigen::Vector2d(q->x, q->y) - at).norm();
         if (off < nearest) nearest = off, found = p.id;
     }
-    if (found == 0) throw InputError("no solved feature lies within 6 px of " + j.dump());
+    if (found == 0) throw InputError("no solved feature lies within 6 px of " + dumpJson(j));
     return found;
 }
 

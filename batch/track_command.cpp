@@ -7,6 +7,7 @@
 #include "arguments.h"
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "base/json_text.h"
 #include "commands.h"
 #include "exchange/paths_file.h"
 #include "interrupt.h"
@@ -54,7 +55,7 @@ int track(const TrackArguments& a) {
                                {"dependent", shot.findings.dependent},
                                {"interlaced", shot.findings.interlaced},
                                {"file", file.string()}};
-        std::printf("%s\n", j.dump().c_str());
+        std::printf("%s\n", dumpJson(j).c_str());
     } else {
         std::printf("%s: %s\n%s: %zu paths, %zu points, %.1f s for %.1f s of plate\n", shot.name.c_str(),
                     verdict.c_str(), file.string().c_str(), shot.paths->size(), points, seconds,

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/error.h"
+#include "base/json_text.h"
 #include "base/text.h"
 #include "exchange/export_body.h"
 #include "layout/thing_json.h"
@@ -182,7 +183,7 @@ std::string writeCameraJson(const SceneExport& s) {
                                      {"tolerance", s.checkPoints[i].measure.tolerance},
                                      {"note", s.reports[i].why}});
     j["verdict"] = s.verdict;
-    return j.dump(1) + "\n";
+    return dumpJson(j, 1) + "\n";
 }
 
 SceneExport readCameraJson(const std::string& content, const std::string& source) {

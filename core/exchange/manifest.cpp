@@ -10,6 +10,7 @@
 
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "base/json_text.h"
 #include "base/text.h"
 #include "exchange/compare.h"
 #include "exchange/export_body.h"
@@ -64,7 +65,7 @@ std::string manifestOf(const SceneExport& s, const std::vector<ExportCheck>& che
                              {"bytes", fs::file_size(other)},
                              {"sha256", sha256Of(other)}});
     }
-    return j.dump(1) + "\n";
+    return dumpJson(j, 1) + "\n";
 }
 
 std::string readmeOf(const SceneExport& s, const std::vector<ExportCheck>& checks) {

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/error.h"
+#include "base/json_text.h"
 #include "base/text.h"
 #include "exchange/export_body.h"
 #include "exchange/formats.h"
@@ -117,7 +118,7 @@ OutFiles writeSamples(const SceneExport& s) {
         all.push_back(std::move(o));
     }
     if (all.empty()) throw Error(text("There is no frame to export. Solve the shot first."));
-    return {{"", all.dump(1) + "\n", ""}};
+    return {{"", dumpJson(all, 1) + "\n", ""}};
 }
 
 std::optional<double> numberAt(const json& j, const char* a, const char* b = nullptr) {

@@ -13,6 +13,7 @@
 
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "base/json_text.h"
 #include "base/number_text.h"
 #include "base/text.h"
 #include "exchange/csv.h"
@@ -155,7 +156,7 @@ std::string pathsToJson(const Shot& shot) {
         {"range", {shot.range.first, shot.range.last}},
         {"paths", json::array()}};
     for (const Path& p : *shot.paths) j["paths"].push_back(pathJson(p));
-    return j.dump() + "\n";
+    return dumpJson(j) + "\n";
 }
 
 std::vector<Path> readPathsFile(const std::filesystem::path& file) {
@@ -282,7 +283,7 @@ std::string patchToJson(const FlatPatch& patch, const Shot& shot) {
         j["frames"].push_back(
             {{"frame", f.frame}, {"corners", corners}, {"map", m}, {"quality", f.quality}, {"visible", f.visible}});
     }
-    return j.dump(1) + "\n";
+    return dumpJson(j, 1) + "\n";
 }
 
 }  // namespace va

@@ -8,6 +8,7 @@
 
 #include "base/atomic_file.h"
 #include "base/error.h"
+#include "base/json_text.h"
 #include "base/text.h"
 #include "lens/convert_lens.h"
 #include "shot/lens_json.h"
@@ -47,7 +48,7 @@ std::string writeLensFile(const LensFile& l) {
              {"focal_px", stop.intrinsics.focalPx},
              {"principal_point_px", {stop.intrinsics.principalPoint.x(), stop.intrinsics.principalPoint.y()}},
              {"lens", lensToJson(stop.intrinsics.lens)}});
-    return j.dump(2) + "\n";
+    return dumpJson(j, 2) + "\n";
 }
 
 LensFile readLensFile(const std::string& path) {

@@ -7,6 +7,7 @@
 #include "base/atomic_file.h"
 #include "base/error.h"
 #include "base/file_paths.h"
+#include "base/json_text.h"
 #include "base/text.h"
 #include "shot/chart_json.h"
 #include "shot/feature_json.h"
@@ -160,7 +161,10 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
                {"full_height", s.priors.cut.fullHeight},
                {"left", s.priors.cut.left},
                {"top", s.priors.cut.top}}}}},
-           {"choices", {{"move", moveNames[int(s.choices.move)]}, {"zoom", zoomNames[int(s.choices.zoom)]}, {"thing", s.choices.thing}}},
+           {"choices",
+            {{"move", moveNames[int(s.choices.move)]},
+             {"zoom", zoomNames[int(s.choices.zoom)]},
+             {"thing", s.choices.thing}}},
            {"straight_edges", json::array()},
            {"chart_stills", s.chartStills},
            {"track_undistorted", s.trackUndistorted},
@@ -208,7 +212,7 @@ std::string shotToText(const Shot& s, const std::filesystem::path& folder) {
     for (const StraightEdge& e : s.edges) j["straight_edges"].push_back(edgeToJson(e));
     for (const FlatPatch& p : s.patches) j["patches"].push_back(patchJson(p));
     for (const Path& p : *s.paths) j["paths"].push_back(pathJson(p));
-    return j.dump() + "\n";
+    return dumpJson(j) + "\n";
 }
 
 Shot shotFromText(const std::string& content, const std::filesystem::path& file) {
@@ -225,6 +229,7 @@ Shot shotFromText(const std::string& content, const std::filesystem::path& file)
                  "install the newer version.",
                  name.c_str(), j.at("version").get<int>(), shotFileVersion));
     try {
+        restoreBytes(j, content);
         renameOlderKeys(j);
         Shot s;
         s.name = j.at("name");
