@@ -138,10 +138,15 @@ int match(const MatchArguments& a) {
         shot.exportedFrom = fingerprintOfExportInput(shot);
         shot.exportReport = checks.front().sentence;
         for (const ExportCheck& c : checks) shot.exportFailed = shot.exportFailed || !c.passed;
+    } else {
+        // A camera of an earlier match is none of this project's.
+        for (const ExportFormat* f : exportFormats())
+            if (f->byDefault) folder.setAside(f->fileName);
     }
     writeShot(shot, folder.file("shot.vanchor"), folder.place(""));
     progress.check();
-    folder.commit();
+    for (const std::string& name : folder.commit())
+        std::fprintf(stderr, "No camera was solved: %s of an earlier match is %s~ now.\n", name.c_str(), name.c_str());
     for (ExportCheck& c : checks) c.file = folder.place(c.file.filename().string());
     bool verified = true;
     for (const auto& c : checks) verified = verified && c.passed;

@@ -27,7 +27,19 @@ fs::path RunFolder::file(const std::string& name) {
     return work_ / name;
 }
 
-void RunFolder::commit() {
+std::vector<std::string> RunFolder::commit() {
+    std::vector<std::string> aside;
+    for (const std::string& name : old_) {
+        std::error_code code;
+        if (!fs::exists(fs::symlink_status(out_ / name, code))) continue;
+        fs::rename(out_ / name, out_ / (name + "~"), code);
+        if (code)
+            throw InputError("\"" + (out_ / name).string() +
+                                 "\" is of an earlier match and can't be renamed. Check that you may write there.",
+                             code.message());
+        aside.push_back(name);
+    }
+    old_.clear();
     for (const std::string& name : names_) {
         std::error_code code;
         fs::rename(work_ / name, out_ / name, code);
@@ -36,6 +48,7 @@ void RunFolder::commit() {
                              code.message());
     }
     names_.clear();
+    return aside;
 }
 
 }  // namespace va

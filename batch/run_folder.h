@@ -20,12 +20,16 @@ class RunFolder {
     [[nodiscard]] std::filesystem::path file(const std::string& name);
     /// Where it stands in the end.
     [[nodiscard]] std::filesystem::path place(const std::string& name) const { return out_ / name; }
-    /// Moves all files to where they go. Throws InputError; then none or all that could be moved are there.
-    void commit();
+    /// A file of this name from an earlier run does not belong to this one, which makes none: commit() gives it the
+    /// name with ~ behind it, in place of what had that.
+    void setAside(const std::string& name) { old_.push_back(name); }
+    /// Moves all files to where they go. Throws InputError; then none or all that could be moved are there. Gives the
+    /// names of what was set aside.
+    std::vector<std::string> commit();
 
   private:
     std::filesystem::path out_, work_;
-    std::vector<std::string> names_;
+    std::vector<std::string> names_, old_;
 };
 
 }  // namespace va

@@ -52,6 +52,23 @@ class Headless : public ::testing::Test {
     fs::path folder_;
 };
 
+// A match that finds no camera must not stand beside the camera of another.
+TEST_F(Headless, AnEarlierCameraIsSetAsideWhereNoneIsFound) {
+    const fs::path out = folder_ / "run", grey = folder_ / "grey.mp4";
+    ASSERT_EQ(vanchor("match '" + data + "jib' --out " + out.string()).code, 0);
+    ASSERT_TRUE(fs::exists(out / "camera.json"));
+    ASSERT_EQ(
+        std::system(("ffmpeg -v error -y -f lavfi -i color=gray:s=320x180 -frames:v 12 " + grey.string()).c_str()), 0);
+    const Run none = vanchor("match " + grey.string() + " --out " + out.string());
+    EXPECT_EQ(none.code, 4);
+    EXPECT_NE(none.err.find("camera.json~"), std::string::npos) << none.err;
+    EXPECT_TRUE(fs::exists(out / "shot.vanchor"));
+    for (const char* name : {"camera.json", "camera.usda", "cloud.ply"}) {
+        EXPECT_FALSE(fs::exists(out / name)) << name;
+        EXPECT_TRUE(fs::exists(out / (std::string(name) + "~"))) << name;
+    }
+}
+
 // Out in several formats, checked by its manifest, converted on, compared: as a render queue would.
 TEST_F(Headless, ScenesGoOutAndComeIn) {
     const std::string out = (folder_ / "jib").string();
