@@ -55,14 +55,14 @@ std::string bytesOf(std::string_view text) {
     return out;
 }
 
-template <class Change>
-void changeStrings(nlohmann::json& j, const Change& change) {
+template <class Json, class Change>
+void changeStrings(Json& j, const Change& change) {
     if (j.is_string()) {
-        j = change(j.get_ref<const std::string&>());
+        j = change(j.template get_ref<const std::string&>());
     } else if (j.is_array()) {
         for (auto& child : j) changeStrings(child, change);
     } else if (j.is_object()) {
-        nlohmann::json out = nlohmann::json::object();
+        Json out = Json::object();
         for (auto& [key, child] : j.items()) {
             changeStrings(child, change);
             out[change(key)] = std::move(child);
@@ -71,17 +71,21 @@ void changeStrings(nlohmann::json& j, const Change& change) {
     }
 }
 
-}  // namespace
-
-std::string dumpJson(const nlohmann::json& j, int indent) {
+template <class Json>
+std::string dumped(const Json& j, int indent) {
     try {
         return j.dump(indent);
     } catch (const nlohmann::json::type_error&) {
-        nlohmann::json text = j;
+        Json text = j;
         changeStrings(text, textOf);
         return text.dump(indent);
     }
 }
+
+}  // namespace
+
+std::string dumpJson(const nlohmann::json& j, int indent) { return dumped(j, indent); }
+std::string dumpJson(const nlohmann::ordered_json& j, int indent) { return dumped(j, indent); }
 
 void restoreBytes(nlohmann::json& j, std::string_view content) {
     if (content.find("\xEE\xBE") == std::string_view::npos && content.find("\xEE\xBF") == std::string_view::npos)

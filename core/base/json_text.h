@@ -10,6 +10,7 @@ namespace va {
 /// a well-formed character (RFC 3629) becomes the private-use character U+EF00 + byte, so that nothing is lost and
 /// nothing fails. `indent` as in nlohmann::json::dump.
 std::string dumpJson(const nlohmann::json& j, int indent = -1);
+std::string dumpJson(const nlohmann::ordered_json& j, int indent = -1);
 
 /// Turns those private-use characters in all strings back into the bytes that they stand for. `content` is the text
 /// that `j` was parsed from: where it has none, nothing is walked.

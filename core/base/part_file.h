@@ -8,7 +8,8 @@ namespace va {
 /// then, whatever ends the writing (an error, cancel, a signal that the program handles) removes it.
 class PartFile {
   public:
-    /// Names the neighbour of `path`; nothing is made yet. The ending stays, for writers that go by it.
+    /// Names the neighbour of `path`, or of what it leads to where it is a link, which stays one; nothing is made yet.
+    /// The ending stays, for writers that go by it. Throws InputError for a pipe or a device.
     explicit PartFile(std::filesystem::path path);
     ~PartFile();
     PartFile(const PartFile&) = delete;

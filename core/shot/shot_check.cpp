@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "shot/shot_check.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "base/error.h"
@@ -51,6 +52,8 @@ void requireSolve(const std::string& key, const SolveResult& r) {
     inRange(key + ".pixel_aspect", r.lens.pixelAspect, 1e-2, 1e2);
     inRange(key + ".readout", r.readout, -10, 10);
     if (!r.lens.principalPoint.allFinite()) fail(key + ".principal_point_px", text("is no position"));
+    if (std::none_of(r.frames.begin(), r.frames.end(), [](const SolvedFrame& f) { return f.solved; }))
+        fail(key + ".frames", text("holds no camera"));
     const SolvedFrame* before = nullptr;
     for (const SolvedFrame& f : r.frames) {
         const std::string at = key + text(".frames, frame %d", f.frame);

@@ -106,7 +106,9 @@ class Solver {
 
     /// A free camera makes up for a lens that is not as it was taken to be, or for noise.
     void doubtLens(const RotationSolve& asIs) {
-        if (result_.motion != Motion::free || request_.fewPaths || result_.zooms) return;
+        if (result_.motion != Motion::free || request_.fewPaths) return;
+        // A free zoom is only doubted where noise may hide a pan.
+        if (result_.zooms && result_.rmsPx <= q_.scaledPx(limits::noisyFit)) return;
         std::vector<FrameIndex> frames = asIs.frames;
         if (!asIs.found) {
             constexpr size_t most = 30;

@@ -73,6 +73,24 @@ TEST_F(SpoiltPan, SqueezedNamesThePixelAspect) {
     EXPECT_NE(verdict(s).find("squeezed"), std::string::npos) << verdict(s);
 }
 
+/// The zoom from a tripod, squeezed by a codec until its paths are noisy.
+TEST(SpoiltZoom, FromATripodStaysAPan) {
+    const std::string file = testing::TempDir() + "lookout-33.mp4";
+    ASSERT_EQ(std::system(("ffmpeg -v error -y -i '" + std::string(VA_SOURCE_DIR) +
+                           "/demo/data/lookout/lookout.mp4' -c:v libx264 -crf 33 '" + file + "'")
+                              .c_str()),
+              0);
+    Progress progress;
+    const Shot s = matchShot(withPlate(Shot(), file), progress);
+    EXPECT_EQ(s.solve->motion, Motion::nodalPan) << verdictOn(s, Step::solve).sentence;
+    EXPECT_TRUE(s.solve->zooms);
+    // The scene's zoom goes from 26 to 50 mm.
+    double shortest = 1e9, longest = 0;
+    for (const SolvedFrame& f : s.solve->frames)
+        shortest = std::min(shortest, f.focalPx), longest = std::max(longest, f.focalPx);
+    EXPECT_NEAR(longest / shortest, 50.0 / 26, 0.06);
+}
+
 TEST_F(SpoiltPan, CroppedNamesThePrincipalPoint) {
     const Shot s = solved(spoilt(426, 240, [](PathPoint&) {}));
     ASSERT_EQ(s.solve->motion, Motion::nodalPan) << verdict(s);

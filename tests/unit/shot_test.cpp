@@ -308,6 +308,7 @@ TEST_F(ShotFile, NumbersThatCannotBeAreNamed) {
     names(messageOf([](Shot&, SolveResult& r) { r.frames[3].pose.worldFromCamera.coeffs() *= 3; }), "rotation");
     names(messageOf([](Shot&, SolveResult& r) { r.frames[3].frame = r.frames[2].frame; }), "does not rise");
     names(messageOf([](Shot&, SolveResult& r) { r.points[0].position.x() = 1e30; }), "solve.points");
+    names(messageOf([](Shot&, SolveResult& r) { r.frames.clear(); }), "solve.frames");
     names(messageOf([](Shot& s, SolveResult&) { s.plate.width = 1 << 20; }), "plate.width");
     names(messageOf([](Shot& s, SolveResult&) { s.plate.frames.last = 2'000'000'000; }), "plate.last");
     names(messageOf([](Shot& s, SolveResult&) { s.priors.sensorWidthMm = 0; }), "sensor_width_mm");

@@ -67,11 +67,17 @@ std::optional<PanFound> panByOtherLens(const SolveQuestion& q, const std::vector
     if (!(freeRmsPx > 0) || frames.size() < 2) return std::nullopt;
     const bool noisy = freeRmsPx > q.scaledPx(limits::noisyFit);
     const Intrinsics& lens = q.lens;
+    // The paths' own scatter, an axis.
+    const double variance = freeRmsPx * freeRmsPx / 2;
+    if (noisy && q.mayZoom()) {
+        RotationSolve zooming =
+            solveRotationOnly(q.observations, frames, lens, q.lensValues(), q.priors(), q.request.seed, true);
+        if (zooming.found && isNodalPan(q.observations, zooming, variance))
+            return PanFound{std::move(zooming), PanCause::noise};
+    }
     RotationSolve pan = asIs;
     if (!pan.found && noisy) pan = rotationWith(q, frames, lens, q.lensValues(), q.priors());
     if (!pan.found || pan.robustRmsPx > limits::nearlyPan * std::max(freeRmsPx, q.scaledPx(0.15))) return std::nullopt;
-    // The paths' own scatter, an axis.
-    const double variance = freeRmsPx * freeRmsPx / 2;
     if (noisy && isNodalPan(q.observations, pan, variance)) return PanFound{std::move(pan), PanCause::noise};
     // Both make up a little for what the other one is: the closer one counts.
     std::vector<PanFound> others;
