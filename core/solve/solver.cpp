@@ -108,7 +108,7 @@ class Solver {
     void doubtLens(const RotationSolve& asIs) {
         if (result_.motion != Motion::free || request_.fewPaths) return;
         // A free zoom is only doubted where noise may hide a pan.
-        if (result_.zooms && result_.rmsPx <= q_.scaledPx(limits::noisyFit)) return;
+        if (result_.zooms && result_.rmsPx <= q_.scaledPx(limits::noisyZoom)) return;
         std::vector<FrameIndex> frames = asIs.frames;
         if (!asIs.found) {
             constexpr size_t most = 30;

@@ -69,7 +69,7 @@ std::optional<PanFound> panByOtherLens(const SolveQuestion& q, const std::vector
     const Intrinsics& lens = q.lens;
     // The paths' own scatter, an axis.
     const double variance = freeRmsPx * freeRmsPx / 2;
-    if (noisy && q.mayZoom()) {
+    if (freeRmsPx > q.scaledPx(limits::noisyZoom) && q.mayZoom()) {
         RotationSolve zooming =
             solveRotationOnly(q.observations, frames, lens, q.lensValues(), q.priors(), q.request.seed, true);
         if (zooming.found && isNodalPan(q.observations, zooming, variance))
