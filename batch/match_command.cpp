@@ -153,6 +153,7 @@ int match(const MatchArguments& a) {
     const SolveResult& r = *shot.solve;
     if (a.asJson) {
         json j{
+            {"notes", shot.plate.notes},
             {"verdict", verdict},
             {"motion", motionWord(r.motion)},
             {"frames", r.frames.size()},
@@ -211,6 +212,7 @@ int match(const MatchArguments& a) {
         std::printf("%s\n", dumpJson(j).c_str());
     } else {
         std::printf("%s: %s\n", shot.name.c_str(), verdict.c_str());
+        for (const std::string& note : shot.plate.notes) std::printf("%s\n", note.c_str());
         if (!shot.plate.damaged.empty()) std::printf("%s\n", verdictOn(shot, Step::plate).sentence.c_str());
         if (r.has())
             std::printf("%d of %zu frames, %zu points, %.1f s for %.1f s of plate\n", r.solvedCount(), r.frames.size(),

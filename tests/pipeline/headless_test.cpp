@@ -289,6 +289,42 @@ TEST_F(Headless, StillsGiveDepthToAPan) {
     EXPECT_NE(none.err.find("there is no file"), std::string::npos) << none.err;
 }
 
+TEST_F(Headless, StillsThatDoNotJoinAreNamed) {
+    const Run r = vanchor("match '" + data + "jib' --stills '" + data + "lens-chart/lens-chart.01.jpg' --out " +
+                          (folder_ / "jib").string());
+    EXPECT_EQ(r.code, 0) << r.err;
+    EXPECT_NE(r.out.find("lens-chart.01: "), std::string::npos) << r.out;
+    EXPECT_NE(r.out.find("too few"), std::string::npos) << r.out;
+}
+
+// One number far from all others is a slip of the pen: the rest is matched, and what was left out is named.
+TEST_F(Headless, FramesThatAreLeftOutAreNamed) {
+    fs::create_directories(folder_ / "yard");
+    for (const int f : {1011, 1012, 1013, 1014, 1015, 1016, 1017, 1018})
+        fs::copy(data + "jib/jib." + std::to_string(f) + ".jpg", folder_ / "yard");
+    fs::copy(data + "jib/jib.1019.jpg", folder_ / "yard/jib.999999999.jpg");
+    const Run r = vanchor("match " + (folder_ / "yard").string() + " --out " + (folder_ / "out").string() + "-run");
+    EXPECT_NE(r.out.find("jib.999999999.jpg"), std::string::npos) << r.out << r.err;
+    EXPECT_NE(r.out.find("left out"), std::string::npos) << r.out;
+}
+
+// A limit of a file's size stands in for a full disk: in both cases writing stops half-way.
+TEST_F(Headless, AMovieThatDoesNotFitIsAnErrorAndNoMovie) {
+    const std::string matched = (folder_ / "jib").string();
+    ASSERT_EQ(vanchor("match '" + data + "jib' --out " + matched).code, 0);
+    const fs::path out = folder_ / "movie";
+    for (const char* format : {"mp4", "mov"}) {
+        const std::string command = "trap '' XFSZ; ulimit -f 64; " + std::string(VA_VANCHOR) + " undistort '" + data +
+                                    "jib' --lens " + matched + "/camera.json --format " + format + " --out " +
+                                    out.string() + " >/dev/null 2>" + (folder_ / "err").string();
+        const int status = std::system(command.c_str());
+        ASSERT_TRUE(WIFEXITED(status)) << format;
+        EXPECT_EQ(WEXITSTATUS(status), 3) << format << readFile(folder_ / "err");
+        EXPECT_NE(readFile(folder_ / "err").find("can't be written"), std::string::npos) << readFile(folder_ / "err");
+        EXPECT_TRUE(!fs::exists(out) || fs::is_empty(out)) << format;
+    }
+}
+
 TEST_F(Headless, MatchWritesAllFilesAndExportsAgain) {
     const std::string out = (folder_ / "deep" / "er").string();
     const Run r = vanchor("match '" + data + "jib/jib.####.jpg' --fps 25 --seed 3 --json --out " + out);
