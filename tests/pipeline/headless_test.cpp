@@ -308,23 +308,6 @@ TEST_F(Headless, FramesThatAreLeftOutAreNamed) {
     EXPECT_NE(r.out.find("left out"), std::string::npos) << r.out;
 }
 
-// A limit of a file's size stands in for a full disk: in both cases writing stops half-way.
-TEST_F(Headless, AMovieThatDoesNotFitIsAnErrorAndNoMovie) {
-    const std::string matched = (folder_ / "jib").string();
-    ASSERT_EQ(vanchor("match '" + data + "jib' --out " + matched).code, 0);
-    const fs::path out = folder_ / "movie";
-    for (const char* format : {"mp4", "mov"}) {
-        const std::string command = "trap '' XFSZ; ulimit -f 64; " + std::string(VA_VANCHOR) + " undistort '" + data +
-                                    "jib' --lens " + matched + "/camera.json --format " + format + " --out " +
-                                    out.string() + " >/dev/null 2>" + (folder_ / "err").string();
-        const int status = std::system(command.c_str());
-        ASSERT_TRUE(WIFEXITED(status)) << format;
-        EXPECT_EQ(WEXITSTATUS(status), 3) << format << readFile(folder_ / "err");
-        EXPECT_NE(readFile(folder_ / "err").find("can't be written"), std::string::npos) << readFile(folder_ / "err");
-        EXPECT_TRUE(!fs::exists(out) || fs::is_empty(out)) << format;
-    }
-}
-
 TEST_F(Headless, MatchWritesAllFilesAndExportsAgain) {
     const std::string out = (folder_ / "deep" / "er").string();
     const Run r = vanchor("match '" + data + "jib/jib.####.jpg' --fps 25 --seed 3 --json --out " + out);
