@@ -1,6 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Lens numbers, conversion between models, zoom lenses, camera backs, and how the project keeps all that.
 #include <gtest/gtest.h>
+#include <sys/resource.h>
+
+#include <csignal>
+#include <random>
 
 #include <cmath>
 #include <filesystem>
@@ -418,6 +422,34 @@ TEST(MovieWriter, FramesComeBackInOrderAndColour) {
             EXPECT_NEAR(double(p.at(30, 20)[2]), 0.7 - 0.1 * f, 0.02) << ending << f;
         }
     }
+}
+
+// A limit of a file's size stands in for a full disk: in both cases writing stops half-way.
+TEST(MovieWriter, AFullDiskIsAnErrorAndLeavesNoMovie) {
+    const std::filesystem::path path = std::filesystem::path(testing::TempDir()) / "full-disk.mp4";
+    std::filesystem::remove(path);
+    const auto before = std::signal(SIGXFSZ, SIG_IGN);
+    rlimit was{};
+    ASSERT_EQ(getrlimit(RLIMIT_FSIZE, &was), 0);
+    const rlimit small{16384, was.rlim_max};
+    ASSERT_EQ(setrlimit(RLIMIT_FSIZE, &small), 0);
+    bool failed = false;
+    try {
+        MovieWriter movie(path, 320, 180, {25, 1});
+        std::mt19937 random(5);
+        for (int f = 0; f < 40; ++f) {
+            Picture noise(320, 180);
+            for (float& v : noise.data) v = float(random() % 1000) / 1000;
+            movie.write(noise);
+        }
+        movie.finish();
+    } catch (const InputError&) {
+        failed = true;
+    }
+    setrlimit(RLIMIT_FSIZE, &was);
+    std::signal(SIGXFSZ, before);
+    EXPECT_TRUE(failed);
+    EXPECT_FALSE(std::filesystem::exists(path));
 }
 
 TEST(MovieWriter, UnfinishedOrImpossibleFilesAreNotLeftBehind) {
