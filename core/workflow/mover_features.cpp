@@ -225,28 +225,31 @@ Shot withHintsFollowed(const Shot& shot, Progress& progress) {
     return out;
 }
 
-/// One round of looking for features on a mover. False where none was won, or the mover turns out to be none (`bogus`).
-bool winFeatures(Shot& out, Mover& m, Progress& progress, bool proposed, bool& bogus) {
+enum class Won { some, nothing, isNoMover };
+
+/// One round of looking for features on a mover, which one that was only `proposed` may not survive.
+Won winFeatures(Shot& out, Mover& m, Progress& progress, bool proposed) {
     std::vector<Path> fresh = moreFeatures(out, outlinesOf(out, m), progress);
     const size_t found = fresh.size();
     const double close = 0.6 * std::max(1.0, out.plate.width / 1280.0);
     const auto still = standingStill(*out.solve, fresh, close);
     std::erase_if(fresh, [&](const Path& p) { return std::find(still.begin(), still.end(), p.id) != still.end(); });
-    if (proposed && found >= 20 && fresh.size() * 4 < found) return !(bogus = true);
-    if (fresh.empty()) return false;
+    if (proposed && found >= 20 && fresh.size() * 4 < found) return Won::isNoMover;
+    if (fresh.empty()) return Won::nothing;
     Shot tried = withPathsAdded(out, fresh);
     Mover with = m;
     if (proposed) with.paths = withoutStanding(out, m.paths, close);
     for (const Path& p : fresh) with.paths.push_back(p.id);
     tried.movers = {with};
     const Mover solved = withMoversSolved(tried, progress).movers.front();
-    if (solved.solve->motion != Motion::free || solved.solve->solvedCount() < m.solve->solvedCount()) return false;
-    if (proposed && !fitsLikeScene(out, *solved.solve)) return false;
+    if (solved.solve->motion != Motion::free || solved.solve->solvedCount() < m.solve->solvedCount())
+        return Won::nothing;
+    if (proposed && !fitsLikeScene(out, *solved.solve)) return Won::nothing;
     // The mover's are those that got a point; what lies behind it or in front of it does not move with it.
     std::set<int> placed;
     for (const SolvedPoint& p : solved.solve->points) placed.insert(p.pathId);
     std::erase_if(fresh, [&](const Path& p) { return !placed.contains(p.id); });
-    if (fresh.empty()) return false;
+    if (fresh.empty()) return Won::nothing;
     // They are no news for the camera's solve, which leaves out what belongs to movers.
     const bool cameraFresh = out.solveFrom == fingerprintOfSolveInput(out);
     if (proposed) m.paths = withoutStanding(out, m.paths, close);
@@ -255,7 +258,7 @@ bool winFeatures(Shot& out, Mover& m, Progress& progress, bool proposed, bool& b
     out.paths = withPathsAdded(out, fresh).paths;
     if (cameraFresh) out.solveFrom = fingerprintOfSolveInput(out);
     m.solveFrom = fingerprintOfMoverInput(out, m);
-    return true;
+    return Won::some;
 }
 
 }  // namespace
@@ -271,10 +274,9 @@ Shot withMoverFeatures(const Shot& shot, Progress& progress, bool proposed) {
         // What is won at the ends of the solved frames leads into the next ones.
         for (int round = 0, had = 0; round < rounds && m.solve->solvedCount() > had; ++round) {
             had = m.solve->solvedCount();
-            bool bogus = false;
-            const bool won = winFeatures(out, m, progress, proposed && round == 0, bogus);
-            if (bogus) none.insert(m.id);
-            if (!won || m.solve->solvedCount() == all) break;
+            const Won won = winFeatures(out, m, progress, proposed && round == 0);
+            if (won == Won::isNoMover) none.insert(m.id);
+            if (won != Won::some || m.solve->solvedCount() == all) break;
         }
     }
     const bool cameraFresh = out.solveFrom == fingerprintOfSolveInput(out);
