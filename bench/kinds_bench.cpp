@@ -48,6 +48,8 @@ void measureKinds(Table& table) {
     measureKind(table, "nodal", "/demo/data/mast-top/mast-top.mp4");
     measureKind(table, "zoom", "/demo/data/zoom/zoom.mp4");
     measureKind(table, "wide", "/demo/data/wide-yard/wide-yard.mp4");
+    measureKind(table, "anamorphic", "/tests/data/places/scope/scope.mp4");
+    measureKind(table, "portrait", "/tests/data/places/upright/upright.mp4");
     measureKind(table, "rolling", "/demo/data/quay/quay.mp4");
     measureKind(table, "mover", "/demo/data/trolley/trolley.mp4");
     measureKind(table, "flat", "/tests/data/places/wall/wall.mp4");

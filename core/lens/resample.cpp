@@ -10,13 +10,12 @@
 
 #include "base/cpu_clones.h"
 #include "base/parallel.h"
+#include "base/side_by_side.h"
 
 namespace va {
 namespace {
 
 using Four = float __attribute__((vector_size(16)));
-using Eight = float __attribute__((vector_size(32)));
-#define VA_INLINE inline __attribute__((always_inline))
 
 template <int N>
 VA_INLINE void weightsOf(float s, float* w);
@@ -29,11 +28,7 @@ VA_INLINE void weightsOf<2>(float s, float* w) {
 
 template <>
 VA_INLINE void weightsOf<4>(float s, float* w) {
-    const float s2 = s * s;
-    w[0] = s * -0.5f + s2 - 0.5f * s2 * s;
-    w[1] = 1 + s2 * (1.5f * s - 2.5f);
-    w[2] = 0.5f * s + s2 * (2 - 1.5f * s);
-    w[3] = s2 * (0.5f * s - 0.5f);
+    cubicWeightsAt(s, w);
 }
 
 /// The sinc's weights change smoothly with the fraction: a table of 1024 steps, blended, is right to 1e-6.
@@ -150,11 +145,61 @@ VA_ROW(sampleFloats, float)
 VA_ROW(sampleBytes, uint8_t)
 #undef VA_ROW
 
+/// Least of eight, none of which may be NaN.
+VA_INLINE float least(const Eight& v) {
+    Eight m = v, other = __builtin_shufflevector(m, m, 4, 5, 6, 7, 0, 1, 2, 3);
+    m = other < m ? other : m;
+    other = __builtin_shufflevector(m, m, 2, 3, 0, 1, 6, 7, 4, 5);
+    m = other < m ? other : m;
+    other = __builtin_shufflevector(m, m, 1, 0, 3, 2, 5, 4, 7, 6);
+    m = other < m ? other : m;
+    return m[0];
+}
+
+/// Whether all of eight are numbers: a sum with one that is none is none.
+VA_INLINE bool allNumbers(const Eight& v) {
+    Eight sum = v + __builtin_shufflevector(v, v, 4, 5, 6, 7, 0, 1, 2, 3);
+    sum += __builtin_shufflevector(sum, sum, 2, 3, 0, 1, 6, 7, 4, 5);
+    const float all = sum[0] + sum[1];
+    return all == all;
+}
+
+/// Eight pixels of a row whose positions in the source lie nearly side by side, as those of a lens do. False where they
+/// do not, or a tap lies outside of the source.
+VA_INLINE bool sampleEight(const float* source, int width, int height, const float* xs, const float* ys, float* out) {
+    constexpr Eight ramp{0, 1, 2, 3, 4, 5, 6, 7};
+    Eight x, y;
+    std::memcpy(&x, xs, sizeof x);
+    std::memcpy(&y, ys, sizeof y);
+    x -= ramp;
+    if (!allNumbers(x + y)) return false;
+    const float leftmost = least(x), rightmost = -least(-x), top = least(y), bottom = -least(-y);
+    if (leftmost < 1 || top < 1) return false;
+    const int left = int(leftmost), above = int(top), moreX = int(rightmost) - left, moreY = int(bottom) - above;
+    if (moreX > 4 || moreY > 2 || left + moreX + 9 >= width || above + moreY + 2 >= height) return false;
+    x -= float(left);
+    y -= float(above);
+    const float* p = source + size_t(above - 1) * size_t(width) + size_t(left - 1);
+    if (moreX == 0) sampleSideBySide<4>(p, width, x, y, moreY, out);
+    else if (moreX == 1) sampleSideBySide<5>(p, width, x, y, moreY, out);
+    else if (moreX == 2) sampleSideBySide<6>(p, width, x, y, moreY, out);
+    else if (moreX == 3) sampleSideBySide<7>(p, width, x, y, moreY, out);
+    else sampleSideBySide<8>(p, width, x, y, moreY, out);
+    return true;
+}
+
 VA_CPU_CLONES void sampleLuma(const float* source, int width, int height, const float* xs, const float* ys, int count,
                               float* out) {
     for (int i = 0; i < count; ++i) {
+        if (!(xs[i] == xs[i])) {
+            out[i] = 0;
+            continue;
+        }
+        if (i + 8 <= count && sampleEight(source, width, height, xs + i, ys + i, out + i)) {
+            i += 7;
+            continue;
+        }
         out[i] = 0;
-        if (!(xs[i] == xs[i])) continue;
         const int ix = int(xs[i] + 1) - 1, iy = int(ys[i] + 1) - 1;
         float wx[4], wy[4];
         weightsOf<4>(xs[i] - float(ix), wx);

@@ -24,6 +24,8 @@
 
 namespace va {
 
+class KeptPictures;
+
 /// What is known of the camera back and the lens before solving.
 struct CameraPriors {
     double sensorWidthMm = 36;  ///< width of the film back that the plate shows
@@ -174,6 +176,8 @@ struct Shot {
     uint64_t exportedFrom = 0;  ///< fingerprint of what was last exported; 0 = never
     std::string exportReport;   ///< one sentence on the last export
     bool exportFailed = false;  ///< a file of it read back differently
+    /// Pictures of the plate that the match at work has read; they live as long as it does. Not part of a project.
+    std::weak_ptr<KeptPictures> pictures;
 
     [[nodiscard]] const Path* path(int id) const;
     [[nodiscard]] const Thing* thing(int id) const;

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "solve/incremental/observations.h"
 #include "solve/mover_fit.h"
 #include "solve/solver.h"
 

@@ -41,6 +41,9 @@ struct SolveRequest {
     std::vector<KnownMeasure> measures;  ///< check points: what is known of positions, used by free moves
     bool fewPaths = false;               ///< a thing in the picture, not the scene: asks for fewer
     double heldBackShare = 0.1;          ///< of the paths, for the check error
+    /// An update with more paths follows where the focal length is unsure: what only makes an unsure one surer is left
+    /// to that, and the result says so (SolveDiagnostics::draft).
+    bool draft = false;
     uint64_t seed = 1;
 };
 

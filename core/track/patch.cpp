@@ -59,6 +59,45 @@ ReferencePatch::ReferencePatch(const Luma& picture, int x, int y, int radius, in
     prepare();
 }
 
+namespace {
+
+/// Sums of projectRows, by third of the rows and third of the columns.
+struct PartSums {
+    Eigen::Matrix<double, 9, 9> byPart = Eigen::Matrix<double, 9, 9>::Zero();
+    [[nodiscard]] double total(int sum) const { return byPart.row(sum).sum(); }
+
+    PartSums(const PatchLayout& l, const float* picture, float offset, const float* w, const float* T, const float* gx,
+             const float* gy) {
+        thread_local std::vector<float> sums;
+        const int bandSums = l.chunks * 9 * PatchLayout::lanes;
+        sums.resize(size_t(3 * bandSums));
+        for (int band = 0; band < 3; ++band)
+            projectRows(l, l.cut(band), l.cut(band + 1), picture, offset, w, T, gx, gy, sums.data() + band * bandSums);
+        addByThird(l, sums.data(), byPart);
+    }
+    static void addByThird(const PatchLayout& l, const float* sums, Eigen::Matrix<double, 9, 9>& byPart) {
+        for (int band = 0; band < 3; ++band)
+            for (int c = 0; c < l.chunks; ++c)
+                for (int k = 0; k < 9; ++k, sums += PatchLayout::lanes) {
+                    const int* third = l.third.data() + c * PatchLayout::lanes;
+                    for (int lane = 0; lane < PatchLayout::lanes; ++lane)
+                        byPart(k, 3 * band + third[lane]) += double(sums[lane]);
+                }
+    }
+};
+
+/// Inverse of the normal matrix over what a model lets change, 0 elsewhere. False where it has none.
+template <int freedoms>
+bool invert(const Eigen::Matrix<double, 6, freedoms>& P, const Eigen::Matrix<double, 6, 6>& normal,
+            Eigen::Matrix<double, 6, 6>& inverse) {
+    const Eigen::LLT<Eigen::Matrix<double, freedoms, freedoms>> chol(P.transpose() * normal * P);
+    if (chol.info() != Eigen::Success) return false;
+    inverse = P * chol.solve(Eigen::Matrix<double, freedoms, 6>(P.transpose()));
+    return inverse.allFinite();
+}
+
+}  // namespace
+
 void ReferencePatch::prepare(const std::vector<float>& weights) {
     usable_ = false;
     const PatchLayout& l = *layout_;
@@ -139,6 +178,65 @@ void ReferencePatch::prepare(const std::vector<float>& weights) {
         spread_[size_t(model)] = (inverse * noise * inverse).topLeftCorner<2, 2>();
         if (!inverse.allFinite()) return;
     }
+    usable_ = true;
+}
+
+void ReferencePatch::prepareEvenly() {
+    usable_ = false;
+    const PatchLayout& l = *layout_;
+    const int pixels = l.side * l.side, middle = radius_ + windowMargin_, count = l.count();
+    const auto n = size_t(count);
+    weight_ = l.once;
+    plain_.resize(n);
+    gx_.resize(n);
+    gy_.resize(n);
+    texture_.resize(n);
+    thread_local std::vector<float> gx, gy, ones;
+    gx.resize(n);
+    gy.resize(n);
+    ones.assign(n, 1.0f);
+    levelsAndGradients(l, window_.row(middle) + middle, window_.width, plain_.data(), gx.data(), gy.data());
+    using Row = Eigen::Map<Eigen::ArrayXf>;
+    Row w(weight_.data(), count), T(texture_.data(), count);
+    Row(gx_.data(), count) = w * Row(gx.data(), count);
+    Row(gy_.data(), count) = w * Row(gy.data(), count);
+    const PartSums withOne(l, ones.data(), 0, weight_.data(), weight_.data(), gx_.data(), gy_.data());
+    // From a level nearby, so that nothing is lost in single precision.
+    const float near = window_.at(middle, middle);
+    const double rough = double((w * (Row(plain_.data(), count) - near)).sum()) / pixels;
+    mean_ = double(near) + rough;
+    T = w * (Row(plain_.data(), count) - float(mean_));
+    const PartSums withT(l, plain_.data(), float(mean_), weight_.data(), weight_.data(), gx_.data(), gy_.data());
+    power_ = withT.total(1);
+    if (!(power_ >= 1e-3 * pixels)) return;
+    // Parts of 1 and of T in the steepest-descent images, which are taken out of all sums.
+    for (int k = 0; k < 6; ++k) {
+        alongOne_(k) = withOne.total(3 + k) / pixels;
+        alongT_(k) = withT.total(3 + k) / power_;
+    }
+    double moments[6][6];
+    descentMoments(l, gx.data(), gy.data(), gx_.data(), gy_.data(), moments);
+    Eigen::Matrix<double, 6, 6> normal = Eigen::Map<Eigen::Matrix<double, 6, 6>>(moments[0]);
+    normal -= pixels * alongOne_ * alongOne_.transpose() + power_ * alongT_ * alongT_.transpose();
+    const Eigen::Vector2d strength =
+        Eigen::SelfAdjointEigenSolver<Eigen::Matrix2d>(normal.topLeftCorner<2, 2>()).eigenvalues();
+    if (!(strength(0) > 1e-6 * strength(1)) || !(strength(0) > 1e-3 * pixels)) return;
+    partWithT_ = withT.byPart.bottomRows<6>() - alongOne_ * withT.byPart.row(0) - alongT_ * withT.byPart.row(1);
+    partWithOne_ = withOne.byPart.bottomRows<6>() - alongOne_ * withOne.byPart.row(0) - alongT_ * withT.byPart.row(0);
+    // The blur makes neighbouring noise alike, so the plain inverse would promise too much: raw noise n enters as (n ⊛
+    // h), and Σ J·(n ⊛ h) = Σ (J ⊛ h)·n, whose covariance is (J ⊛ h)(J ⊛ h)ᵀ.
+    const Eigen::Matrix<float, 6, 1> one = alongOne_.cast<float>(), along = alongT_.cast<float>();
+    blurredMoments(l, weight_.data(), texture_.data(), gx_.data(), gy_.data(), one.data(), along.data(), moments);
+    const Eigen::Map<const Eigen::Matrix<double, 6, 6>> noise(moments[0]);
+    // What each model lets change, as columns over (tx, ty, a, b, c, d).
+    Eigen::Matrix<double, 6, 2> shift = Eigen::Matrix<double, 6, 2>::Identity();
+    Eigen::Matrix<double, 6, 4> similar = Eigen::Matrix<double, 6, 4>::Identity();
+    similar(2, 2) = similar(5, 2) = similar(4, 3) = 1, similar(3, 3) = -1;
+    if (!invert<2>(shift, normal, inverse_[size_t(MotionModel::translation)]) ||
+        !invert<4>(similar, normal, inverse_[size_t(MotionModel::similarity)]) ||
+        !invert<6>(Eigen::Matrix<double, 6, 6>::Identity(), normal, inverse_[size_t(MotionModel::affine)]))
+        return;
+    for (size_t m = 0; m < 3; ++m) spread_[m] = inverse_[m].topRows<2>() * noise * inverse_[m].topRows<2>().transpose();
     usable_ = true;
 }
 
@@ -228,20 +326,18 @@ ReferencePatch ReferencePatch::blurredAlong(const Eigen::Vector2d& sweep, const 
     out.window_ = Luma(n, n);
     const int samples = int(std::ceil(length)) + 2;
     const int whole = (n + PatchLayout::lanes - 1) / PatchLayout::lanes * PatchLayout::lanes;
-    const int beyond = windowMargin_ - out.windowMargin_;
-    std::vector<float> u(size_t(whole), 0), v(size_t(whole), 0), line(size_t(whole), 0);
-    for (int i = 0; i < whole; ++i) u[size_t(i)] = float(std::min(i, n - 1) + beyond);
+    const auto beyond = double(windowMargin_ - out.windowMargin_);
+    thread_local std::vector<float> sum;
+    sum.assign(size_t(whole) * size_t(n), 0.0f);
     for (int k = 0; k < samples; ++k) {
         const double t = (k + 0.5) / samples - 0.5;
         // What the shutter's middle shows at u was at u less the way there.
-        const Eigen::Vector2d from = -(t * sweep + t * t * distortion);
-        for (int y = 0; y < n; ++y) {
-            const float m[6] = {1, 0, 0, 1, float(from.x()), float(y + beyond + from.y())};
-            sampleCubic(window_.data.data(), window_.width, u.data(), v.data(), whole, m, line.data());
-            for (int x = 0; x < n; ++x) out.window_.at(x, y) += line[size_t(x)] / float(samples);
-        }
+        const Eigen::Vector2d from = Eigen::Vector2d::Constant(beyond) - (t * sweep + t * t * distortion);
+        addShifted(window_.data.data(), window_.width, float(from.x()), float(from.y()), n, n, 1.0f / float(samples),
+                   sum.data(), whole);
     }
-    out.prepare();
+    for (int y = 0; y < n; ++y) std::copy_n(sum.data() + std::ptrdiff_t(y) * whole, n, out.window_.row(y));
+    out.prepareEvenly();
     return out;
 }
 
@@ -316,14 +412,7 @@ std::optional<ReferencePatch::Result> ReferencePatch::registerIn(const Pyramid& 
     // Σ over the parts of (what the part's residual would move the position by)².
     const double bias = total[0] / pixels;
     Eigen::Matrix<double, 9, parts> partSums = Eigen::Matrix<double, 9, parts>::Zero();
-    for (int band = 0; band < 3; ++band)
-        for (int c = 0; c < l.chunks; ++c)
-            for (int k = 0; k < 9; ++k) {
-                const float* from = sums.data() + band * bandSums + c * laneSums + k * PatchLayout::lanes;
-                const int* third = l.third.data() + c * PatchLayout::lanes;
-                for (int lane = 0; lane < PatchLayout::lanes; ++lane)
-                    partSums(k, 3 * band + third[lane]) += double(from[lane]);
-            }
+    PartSums::addByThird(l, sums.data(), partSums);
     Eigen::Matrix2d scatter = Eigen::Matrix2d::Zero();
     for (int part = 0; part < parts; ++part) {
         Eigen::Matrix<double, 6, 1> pull;

@@ -101,6 +101,9 @@ class ReferencePatch {
     static Seen pictureFor(const Pyramid& picture, const Eigen::Matrix2d& shape);
     /// Everything that registration needs, from `window_` and the weights (by pixel of the square patch; empty: all 1).
     void prepare(const std::vector<float>& weights = {});
+    /// The same with weights of 1, by vector kernels in single precision: for blurred references, each of which serves
+    /// for one frame.
+    void prepareEvenly();
 
     static constexpr int parts = 9;  ///< 3 × 3, for Result::scatter
     double x_ = 0, y_ = 0;

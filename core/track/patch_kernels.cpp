@@ -8,62 +8,16 @@
 #include <mutex>
 
 #include "base/cpu_clones.h"
+#include "base/side_by_side.h"
 
 namespace va {
 namespace {
 
 /// Floats in registers; the compiler's own vector types work on every processor.
 using Four = float __attribute__((vector_size(16)));
-using Eight = float __attribute__((vector_size(32)));
 constexpr Eight ramp{0, 1, 2, 3, 4, 5, 6, 7};
-#define VA_INLINE inline __attribute__((always_inline))
 
-/// Weights of the cubic's taps −1 … N−2 for positions x in 0..N−3: four taps serve positions between one pair of
-/// pixels, each more those of one further pair.
-template <int N>
-VA_INLINE void cubicWeights(const Eight& x, Eight* w) {
-    // A position past pixel m has the weights of its fraction, m taps farther on.
-    Eight s = x;
-    for (int m = 1; m <= N - 4; ++m) s -= x >= float(m) ? Eight{} + 1.0f : Eight{};
-    const Eight s2 = s * s;
-    w[0] = s * -0.5f + s2 - 0.5f * s2 * s;
-    w[1] = 1 + s2 * (1.5f * s - 2.5f);
-    w[2] = 0.5f * s + s2 * (2 - 1.5f * s);
-    w[3] = s2 * (0.5f * s - 0.5f);
-    for (int m = 1; m <= N - 4; ++m) {
-        const auto past = x >= float(m);
-        w[3 + m] = past ? w[2 + m] : Eight{};
-        for (int k = 2 + m; k > 0; --k) w[k] = past ? w[k - 1] : w[k];
-        w[0] = past ? Eight{} : w[0];
-    }
-}
-
-/// Eight positions of which lane i lies x[i] to the right of and y[i] below pixel i of the row that `p` is one up-left
-/// of.
-template <int X, int Y>
-VA_INLINE void sampleSideBySide(const float* p, int stride, const Eight& x, const Eight& y, float* out) {
-    Eight wx[X], wy[Y], sum{};
-    cubicWeights<X>(x, wx);
-    cubicWeights<Y>(y, wy);
-    for (int j = 0; j < Y; ++j) {
-        Eight line{};
-        for (int k = 0; k < X; ++k) {
-            Eight tap;
-            std::memcpy(&tap, p + j * stride + k, sizeof tap);
-            line += wx[k] * tap;
-        }
-        sum += wy[j] * line;
-    }
-    std::memcpy(out, &sum, sizeof sum);
-}
-
-/// The same for positions whose last row lies `more` rows below the first, 0..2.
-template <int X>
-VA_INLINE void sampleSideBySide(const float* p, int stride, const Eight& x, const Eight& y, int more, float* out) {
-    if (more == 0) sampleSideBySide<X, 4>(p, stride, x, y, out);
-    else if (more == 1) sampleSideBySide<X, 5>(p, stride, x, y, out);
-    else sampleSideBySide<X, 6>(p, stride, x, y, out);
-}
+VA_INLINE void load(const float* from, Eight& to) { std::memcpy(&to, from, sizeof to); }
 
 /// Two positions anywhere, four taps of a row each.
 VA_INLINE void samplePair(const float* picture, int stride, const float* x, const float* y, float* out) {
@@ -106,6 +60,7 @@ PatchLayout::PatchLayout(int radius) : side(2 * radius + 1), chunks((side + lane
             u.push_back(float(column - radius));
             v.push_back(float(row - radius));
             pixel.push_back(repeated ? -1 : row * side + column);
+            once.push_back(repeated ? 0 : 1);
             if (row == 0) third.push_back(thirdOf(column));
         }
     }
@@ -155,7 +110,6 @@ VA_CPU_CLONES void projectRows(const PatchLayout& layout, int begin, int end, co
                                float offset, const float* __restrict w, const float* __restrict T,
                                const float* __restrict gx, const float* __restrict gy, float* __restrict sums) {
     const int stride = layout.chunks * PatchLayout::lanes;
-    const auto load = [](const float* from, Eight& to) { std::memcpy(&to, from, sizeof to); };
     for (int c = 0; c < layout.chunks; ++c) {
         Eight s[9] = {}, u;
         load(layout.u.data() + c * PatchLayout::lanes, u);
@@ -184,6 +138,170 @@ VA_CPU_CLONES void projectRows(const PatchLayout& layout, int begin, int end, co
         }
         std::memcpy(sums + c * 9 * PatchLayout::lanes, s, sizeof s);
     }
+}
+
+VA_CPU_CLONES void addShifted(const float* __restrict picture, int stride, float x, float y, int width, int height,
+                              float share, float* __restrict out, int outStride) {
+    const int ix = int(x), iy = int(y);
+    float wx[4], wy[4];
+    cubicWeightsAt(x - float(ix), wx);
+    cubicWeightsAt(y - float(iy), wy);
+    for (float& w : wx) w *= share;
+    constexpr int lanes = PatchLayout::lanes, longest = 512;
+    float line[longest + 2 * lanes];
+    for (int from = 0; from < width; from += longest) {
+        const int here = std::min(longest, width - from), taps = here + 3;
+        std::memset(line, 0, sizeof line);
+        for (int j = 0; j < height; ++j) {
+            const float* p = picture + std::ptrdiff_t(iy - 1 + j) * stride + ix - 1 + from;
+            for (int k = 0; k < taps; k += lanes) {
+                const int at = std::min(k, std::max(0, taps - lanes));
+                Eight sum{};
+                for (int r = 0; r < 4; ++r) {
+                    Eight tap;
+                    std::memcpy(&tap, p + r * stride + at, sizeof tap);
+                    sum += wy[r] * tap;
+                }
+                std::memcpy(line + at, &sum, sizeof sum);
+            }
+            float* to = out + std::ptrdiff_t(j) * outStride + from;
+            for (int k = 0; k < here; k += lanes) {
+                Eight sum;
+                std::memcpy(&sum, to + k, sizeof sum);
+                for (int c = 0; c < 4; ++c) {
+                    Eight tap;
+                    std::memcpy(&tap, line + k + c, sizeof tap);
+                    sum += wx[c] * tap;
+                }
+                std::memcpy(to + k, &sum, sizeof sum);
+            }
+        }
+    }
+}
+
+VA_CPU_CLONES void levelsAndGradients(const PatchLayout& layout, const float* middle, int stride,
+                                      float* __restrict levels, float* __restrict gx, float* __restrict gy) {
+    const int count = layout.count();
+    if (layout.chunks == 1) {
+        for (int i = 0; i < count; ++i) {
+            const float* at = middle + std::ptrdiff_t(layout.v[size_t(i)]) * stride + int(layout.u[size_t(i)]);
+            levels[i] = *at;
+            gx[i] = 0.5f * (at[1] - at[-1]);
+            gy[i] = 0.5f * (at[stride] - at[-stride]);
+        }
+        return;
+    }
+    for (int i = 0; i < count; i += PatchLayout::lanes) {
+        const float* at = middle + std::ptrdiff_t(layout.v[size_t(i)]) * stride + int(layout.u[size_t(i)]);
+        Eight level, left, right, above, below;
+        load(at, level);
+        load(at - 1, left);
+        load(at + 1, right);
+        load(at - stride, above);
+        load(at + stride, below);
+        const Eight x = 0.5f * (right - left), y = 0.5f * (below - above);
+        std::memcpy(levels + i, &level, sizeof level);
+        std::memcpy(gx + i, &x, sizeof x);
+        std::memcpy(gy + i, &y, sizeof y);
+    }
+}
+
+VA_CPU_CLONES void descentMoments(const PatchLayout& layout, const float* __restrict gx, const float* __restrict gy,
+                                  const float* __restrict weighedGx, const float* __restrict weighedGy,
+                                  double moments[6][6]) {
+    // Products of two gradients, each times (1, u, v, u², u v, v²): in that order.
+    Eight sums[3][6] = {};
+    for (int i = 0; i < layout.count(); i += PatchLayout::lanes) {
+        Eight u, x, y, wx, wy;
+        load(layout.u.data() + i, u);
+        load(gx + i, x);
+        load(gy + i, y);
+        load(weighedGx + i, wx);
+        load(weighedGy + i, wy);
+        const float v = layout.v[size_t(i)];
+        const Eight products[3] = {wx * x, wx * y, wy * y};
+        for (int k = 0; k < 3; ++k) {
+            const Eight &p = products[k], pu = p * u, pv = p * v;
+            sums[k][0] += p;
+            sums[k][1] += pu;
+            sums[k][2] += pv;
+            sums[k][3] += pu * u;
+            sums[k][4] += pu * v;
+            sums[k][5] += pv * v;
+        }
+    }
+    double total[3][6];
+    for (int k = 0; k < 3; ++k)
+        for (int j = 0; j < 6; ++j) {
+            total[k][j] = 0;
+            for (int lane = 0; lane < PatchLayout::lanes; ++lane) total[k][j] += double(sums[k][j][lane]);
+        }
+    // Rows of r: which gradient, and which of 1, u, v it is multiplied with.
+    constexpr int gradient[6] = {0, 1, 0, 0, 1, 1}, factor[6] = {0, 0, 1, 2, 1, 2};
+    constexpr int product[3][3] = {{0, 1, 2}, {1, 3, 4}, {2, 4, 5}};
+    for (int a = 0; a < 6; ++a)
+        for (int b = 0; b < 6; ++b) moments[a][b] = total[gradient[a] + gradient[b]][product[factor[a]][factor[b]]];
+}
+
+VA_CPU_CLONES void blurredMoments(const PatchLayout& layout, const float* __restrict w, const float* __restrict T,
+                                  const float* __restrict gx, const float* __restrict gy, const float one[6],
+                                  const float along[6], double moments[6][6]) {
+    // Six planes, of which a row and a column on each side are taken up by the blur and another one stays 0.
+    constexpr int lanes = PatchLayout::lanes, frame = 2;
+    const int rows = layout.side + 2 * frame;
+    const int stride = (layout.side + 2 * frame + lanes - 1) / lanes * lanes + lanes, size = rows * stride;
+    thread_local std::vector<float> planes, smooth;
+    planes.assign(size_t(6 * size), 0.0f);
+    smooth.assign(size_t(6 * size), 0.0f);
+    for (int i = 0; i < layout.count(); i += lanes) {
+        Eight u, weight, t, x, y;
+        load(layout.u.data() + i, u);
+        load(w + i, weight);
+        load(T + i, t);
+        load(gx + i, x);
+        load(gy + i, y);
+        const float v = layout.v[size_t(i)];
+        const Eight r[6] = {x, y, x * u, x * v, y * u, y * v};
+        const int radius = layout.side / 2;
+        float* to = planes.data() + (int(v) + radius + frame) * stride + int(u[0]) + radius + frame;
+        for (int k = 0; k < 6; ++k) {
+            // What the last chunk repeats is 0 there.
+            Eight sum;
+            load(to + k * size, sum);
+            sum += r[k] - weight * one[k] - t * along[k];
+            std::memcpy(to + k * size, &sum, sizeof sum);
+        }
+    }
+    for (int i = lanes; i + lanes < 6 * size; i += lanes) {
+        const float* at = planes.data() + i;
+        Eight sum, before, after;
+        load(at, sum);
+        load(at - 1, before);
+        load(at + 1, after);
+        sum = 0.5f * sum + 0.25f * (before + after);
+        std::memcpy(smooth.data() + i, &sum, sizeof sum);
+    }
+    Eight sums[6][6] = {};
+    for (int row = frame - 1; row < rows - frame + 1; ++row)
+        for (int column = 0; column < stride; column += lanes) {
+            Eight r[6];
+            for (int k = 0; k < 6; ++k) {
+                const float* at = smooth.data() + k * size + row * stride + column;
+                Eight before, after;
+                load(at, r[k]);
+                load(at - stride, before);
+                load(at + stride, after);
+                r[k] = 0.5f * r[k] + 0.25f * (before + after);
+            }
+            for (int a = 0; a < 6; ++a)
+                for (int b = 0; b <= a; ++b) sums[a][b] += r[a] * r[b];
+        }
+    for (int a = 0; a < 6; ++a)
+        for (int b = 0; b <= a; ++b) {
+            double total = 0;
+            for (int lane = 0; lane < lanes; ++lane) total += double(sums[a][b][lane]);
+            moments[a][b] = moments[b][a] = total;
+        }
 }
 
 VA_CPU_CLONES void addSquares(const float* __restrict I, const float* __restrict T, int n, float scale, float bias,

@@ -8,10 +8,12 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "lens/film_back.h"
+#include "media/kept_pictures.h"
 #include "solve/mover_search.h"
 #include "solve/solver.h"
 #include "workflow/motion_blur.h"
 #include "workflow/mover_work.h"
+#include "workflow/open_plate.h"
 #include "workflow/photo_work.h"
 #include "workflow/settle_doubt.h"
 #include "workflow/still_marks.h"
@@ -101,8 +103,9 @@ Shot solvedBy(const Shot& shot, Progress& progress, const SolvePaths& solve) {
     return out;
 }
 
-Shot cameraSolved(const Shot& shot, Progress& progress) {
-    return solvedBy(shot, progress, [&](const std::vector<Path>& paths, const SolveRequest& request) {
+Shot cameraSolved(const Shot& shot, Progress& progress, bool draft = false) {
+    return solvedBy(shot, progress, [&](const std::vector<Path>& paths, SolveRequest request) {
+        request.draft = draft;
         return solveShot(paths, request, progress);
     });
 }
@@ -201,39 +204,43 @@ Shot settled(const Shot& shot, Progress& progress) {
     return withDoubtSettled(shot, [&](const Shot& s) { return cameraUpdated(s, progress); });
 }
 
-}  // namespace
+/// What a match leaves behind where it is stopped.
+Shot asFarAs(const Shot& solved) { return solved.solve->draft ? asPreliminary(solved) : solved; }
 
-Shot withStillsFound(const Shot& shot, Progress& progress) {
-    if (shot.frames().size() == 1) return withPhotoMatched(withStillMatches(shot, progress), progress);
-    return withUprightsFound(finished(stillsFound(shot, progress), progress), progress);
+/// Features tracked once more with the lens taken out of the pictures, where a first camera shows that it distorts them
+/// strongly. Gives the lens that was taken out.
+std::optional<Intrinsics> trackUndistortedAnew(Shot& solved, Progress& progress, Shot* soFar, bool draft) {
+    const PlateInfo& plate = solved.plate;
+    const Intrinsics lens = solved.solve->lens;
+    if (solved.solve->motion != Motion::free || solved.priors.distortion != Known::unknown ||
+        !distortsStrongly(lens, plate.width, plate.height) || lensToTrackBy(solved, *openPlateOf(solved)) ||
+        !canBeUndistorted(lens, plate.width, plate.height))
+        return std::nullopt;
+    if (soFar) *soFar = asFarAs(solved);
+    solved = cameraSolved(withPathsAnew(solved, progress, soFar, lens), progress, draft);
+    return lens;
 }
 
-Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar, const std::function<void(const Shot&)>& reached) {
+Shot matched(const Shot& shot, Progress& progress, Shot* soFar, const std::function<void(const Shot&)>& reached) {
     if (const std::vector<int> frames = shot.frames(); frames.size() == 1)
         return matchedPhoto(shot, frames.front(), progress);
     const Shot tracked = withPaths(shot, progress, soFar);
     if (soFar) *soFar = tracked;
-    Shot solved = cameraSolved(tracked, progress);
+    // Errors of single features average out: more of them are the only way to know an unsure focal length better.
+    const bool mayDensify = shot.density == Density::normal;
+    Shot solved = cameraSolved(tracked, progress, mayDensify);
     if (reached) reached(asPreliminary(solved));
-    std::optional<Intrinsics> undistort;
-    if (solved.solve->motion == Motion::free && shot.priors.distortion == Known::unknown &&
-        distortsStrongly(solved.solve->lens, shot.plate.width, shot.plate.height) &&
-        !lensToTrackBy(shot, *openPlate(shot.plateSpec, shot.overrides))) {
-        // Only now it shows how strongly the lens distorts: features are tracked once more with it taken out.
-        if (soFar) *soFar = solved;
-        if (canBeUndistorted(solved.solve->lens, shot.plate.width, shot.plate.height)) {
-            undistort = solved.solve->lens;
-            solved = cameraSolved(withPathsAnew(solved, progress, soFar, undistort), progress);
-        }
-    }
+    const std::optional<Intrinsics> undistort = trackUndistortedAnew(solved, progress, soFar, mayDensify);
     solved = settled(solved, progress);
-    if (soFar) *soFar = solved;
-    if (shot.density == Density::normal && focalIsUnsure(*solved.solve)) {
-        // Errors of single features average out: more of them are the only way to know better.
+    if (soFar) *soFar = asFarAs(solved);
+    bool behind = solved.solve->draft;  // the solve, of the features that there are
+    if (mayDensify && focalIsUnsure(*solved.solve)) {
         const Shot denser = withMorePaths(solved, Density::many, progress, undistort);
-        if (denser.paths != solved.paths) solved = settled(cameraUpdated(denser, progress), progress);
-        if (soFar) *soFar = solved;
+        behind = behind || denser.paths != solved.paths;
+        solved = denser;
     }
+    if (behind) solved = settled(cameraUpdated(solved, progress), progress);
+    if (soFar) *soFar = solved;
     if (shot.care == Care::careful && solved.solve->motion == Motion::free)
         if (const Shot better = withGuidedTrack(solved, progress); better.paths != solved.paths)
             solved = cameraSolved(better, progress);
@@ -243,9 +250,22 @@ Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar, const std::fun
     }
     // What is measured anew lies within a pixel of where it was: the solve goes on from where it is.
     const Shot better = withSmearRemeasured(solved, progress);
-    return withUprightsFound(
-        finished(better.paths != solved.paths ? settled(cameraUpdated(better, progress), progress) : better, progress),
-        progress);
+    solved = better.paths != solved.paths ? settled(cameraUpdated(better, progress), progress) : better;
+    return withUprightsFound(finished(solved, progress), progress);
+}
+
+}  // namespace
+
+Shot withStillsFound(const Shot& shot, Progress& progress) {
+    if (shot.frames().size() == 1) return withPhotoMatched(withStillMatches(shot, progress), progress);
+    return withUprightsFound(finished(stillsFound(shot, progress), progress), progress);
+}
+
+Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar, const std::function<void(const Shot&)>& reached) {
+    const auto pictures = std::make_shared<KeptPictures>();
+    Shot begun = shot;
+    begun.pictures = pictures;
+    return matched(begun, progress, soFar, reached);
 }
 
 }  // namespace va

@@ -8,6 +8,7 @@
 #include "base/text.h"
 #include "track/remeasure.h"
 #include "workflow/exclusion.h"
+#include "workflow/open_plate.h"
 #include "workflow/whole_frames.h"
 
 namespace va {
@@ -87,7 +88,7 @@ class SolvedWays {
 Shot withSmearRemeasured(const Shot& shot, Progress& progress) {
     if (shot.solve->motion != Motion::free && shot.solve->motion != Motion::nodalPan) return shot;
     const SolvedWays ways(shot);
-    const auto source = openPlate(shot.plateSpec, shot.overrides);
+    const auto source = openPlateOf(shot);
     Exclusion exclusion(shot);
     progress.stage(text("Looking at motion blur"), 0, 0.2);
     RemeasureRequest request;

@@ -14,6 +14,7 @@
 #include "workflow/exclusion.h"
 #include "workflow/match_shot.h"
 #include "workflow/mover_work.h"
+#include "workflow/open_plate.h"
 #include "workflow/stale.h"
 #include "workflow/whole_frames.h"
 
@@ -108,7 +109,7 @@ std::map<int, Outline> outlinesAround(const Shot& shot, const std::vector<int>& 
 
 /// New features inside of the outlines, tracked.
 std::vector<Path> moreFeatures(const Shot& shot, const std::map<int, Outline>& outlines, Progress& progress) {
-    const auto source = openPlate(shot.plateSpec, shot.overrides);
+    const auto source = openPlateOf(shot);
     Exclusion exclusion(shot);
     TrackRequest request;
     for (const int f : shot.frames())

@@ -13,6 +13,7 @@
 #include "track/patch.h"
 #include "track/search_patch.h"
 #include "track/track.h"
+#include "workflow/open_plate.h"
 
 namespace va {
 namespace {
@@ -170,7 +171,7 @@ Shot withMoreStillMarks(const Shot& shot, Progress& progress) {
     std::set<int> rejected;
     for (const SolveOutlier& o : solve.outliers)
         if (o.whole) rejected.insert(o.pathId);
-    const auto plate = openPlate(shot.plateSpec, shot.overrides);
+    const auto plate = openPlateOf(shot);
     for (int k = 0; k < count; ++k) {
         progress.check();
         const int frame = frames[count > 1 ? size_t(k) * (frames.size() - 1) / size_t(count - 1) : 0];

@@ -17,6 +17,7 @@
 #include "track/track.h"
 #include "workflow/exclusion.h"
 #include "workflow/lens_work.h"
+#include "workflow/open_plate.h"
 #include "workflow/track_shot.h"
 
 namespace va {
@@ -129,7 +130,7 @@ Shot withStillMatches(const Shot& given, Progress& progress) {
         stills.push_back(std::move(s));
         progress.advance();
     }
-    const auto plate = openPlate(given.plateSpec, given.overrides);
+    const auto plate = openPlateOf(given);
     Exclusion exclusion(given);
     std::vector<Path> made;
     int nextId = freeId(*out.paths);

@@ -11,6 +11,7 @@
 #include "base/text.h"
 #include "track/reacquire.h"
 #include "workflow/exclusion.h"
+#include "workflow/open_plate.h"
 #include "workflow/undistort_first.h"
 #include "workflow/undistorted_tracking.h"
 #include "workflow/whole_frames.h"
@@ -44,7 +45,7 @@ struct Tracker {
     Tracker(const Shot& s, Progress& p, const std::optional<Intrinsics>& by = std::nullopt)
         : shot(s),
           progress(p),
-          source(openPlate(s.plateSpec, s.overrides)),
+          source(openPlateOf(s)),
           exclusion(s),
           whole(*source),
           undistort(by) {}

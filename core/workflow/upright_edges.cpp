@@ -3,12 +3,15 @@
 
 #include <Eigen/Eigenvalues>
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "base/error.h"
+#include "base/parallel.h"
 #include "base/text.h"
 #include "lens/edge_chain.h"
 #include "workflow/match_shot.h"
+#include "workflow/open_plate.h"
 
 namespace va {
 namespace {
@@ -63,7 +66,10 @@ std::optional<PictureLine> straightLine(const std::vector<Eigen::Vector2d>& edge
 }
 
 std::vector<PictureLine> straightLinesOf(PlateSource& plate, int frame, const Intrinsics& lens) {
-    Luma picture = plate.luma(frame);
+    return straightLinesIn(plate.luma(frame), frame, lens);
+}
+
+std::vector<PictureLine> straightLinesIn(Luma picture, int frame, const Intrinsics& lens) {
     const bool half = picture.width > searchWidth;
     if (half) picture = halved(picture);
     std::vector<PictureLine> out;
@@ -86,18 +92,29 @@ Shot withUprightsFound(const Shot& shot, Progress& progress) {
     Shot out = shot;
     out.uprights.clear();
     try {
-        const auto plate = openPlate(shot.plateSpec, shot.overrides, &progress);
-        for (int k = 0; k < framesLookedAt; ++k) {
+        const auto plate = openPlateOf(shot, &progress);
+        struct Look {
+            int frame = 0;
+            Luma picture;
+            std::vector<PictureLine> lines;
+        };
+        std::array<Look, framesLookedAt> looks;
+        for (size_t k = 0; k < looks.size(); ++k) {
             progress.check();
-            const int frame = frames[(frames.size() - 1) * size_t(2 * k + 1) / (2 * framesLookedAt)];
-            const auto lens = shot.lensAt(frame);
-            if (!lens) continue;
-            for (const PictureLine& line : straightLinesOf(*plate, frame, *lens)) {
+            looks[k].frame = frames[(frames.size() - 1) * (2 * k + 1) / (2 * looks.size())];
+            looks[k].picture = plate->luma(looks[k].frame);
+        }
+        parallelRanges(framesLookedAt, 1, [&](int begin, int end) {
+            for (auto k = size_t(begin); k < size_t(end); ++k)
+                if (const auto lens = shot.lensAt(looks[k].frame))
+                    looks[k].lines = straightLinesIn(std::move(looks[k].picture), looks[k].frame, *lens);
+        });
+        for (const Look& look : looks)
+            for (const PictureLine& line : look.lines) {
                 const LevelRows r = rowsOfLine(LevelKind::upright, line, *shot.solve, 1);
                 if (!r.level.empty() && std::fabs(r.level[0].dot(shot.groundBasis->cameraUp)) < nearCameraUp)
                     out.uprights.push_back(line);
             }
-        }
     } catch (const InputError&) {
         return shot;
     }

@@ -285,6 +285,7 @@ def scene_of(clip, t):
 
 def make(name, clip, jobs, work):
     w, h = clip["size"]
+    squeeze = clip.get("squeeze", 1)
     clip["focal_px"] = [mm / clip["sensor_mm"] * w for mm in focals(clip)]
     steady = min(clip["focal_px"]) == max(clip["focal_px"])
     scale = 2
@@ -374,7 +375,9 @@ def make(name, clip, jobs, work):
 
     encode = ["ffmpeg", "-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", "%dx%d" % (w, h), "-r", "25", "-i", "-"]
     if clip["movie"]:
-        encode += ["-vf", "scale=out_color_matrix=bt709:out_range=tv", "-pix_fmt", "yuv420p", "-c:v", "libx264", "-preset", "slow", "-crf", "17", "-g", "50",
+        # Anamorphic: the frame as it is seen is squeezed into fewer columns, which the movie says.
+        narrow = "scale=%d:%d:flags=area,setsar=%d/1," % (w // squeeze, h, squeeze) if squeeze > 1 else ""
+        encode += ["-vf", narrow + "scale=out_color_matrix=bt709:out_range=tv", "-pix_fmt", "yuv420p", "-c:v", "libx264", "-preset", "slow", "-crf", "17", "-g", "50",
                    "-colorspace", "bt709", "-color_primaries", "bt709", "-color_trc", "bt709", "-color_range", "tv", "-movflags", "+faststart", os.path.join(folder, name + ".mp4")]
     else:
         encode += ["-pix_fmt", "yuvj444p", "-q:v", "2", "-start_number", str(clip["first"]), os.path.join(folder, name + (".jpg" if clip.get("photos") and clip["frames"] == 1 else ".%02d.jpg" if clip.get("still") or clip.get("photos") else ".%04d.jpg"))]
@@ -422,15 +425,15 @@ def make(name, clip, jobs, work):
             point, i = points[int(part[1])], int(part[2])
             xy = project(clip, cams[i], point["position"], clip["focal_px"][i])
             if xy and -0.5 <= xy[0] <= w - 0.5 and -0.5 <= xy[1] <= h - 0.5:
-                point["seen"].append([clip["first"] + i, round(xy[0], 6), round(xy[1], 6)])
+                point["seen"].append([clip["first"] + i, round((xy[0] + 0.5) / squeeze - 0.5, 6), round(xy[1], 6)])
     mm = focals(clip)
     truth = {
         "format": "vivid-anchor-truth", "version": 1,
-        "image": {"width": w, "height": h, "pixel_aspect": 1.0}, "frame_rate": {"num": 25, "den": 1}, "units": "m", "up_axis": "y",
+        "image": {"width": w // squeeze, "height": h, "pixel_aspect": float(squeeze)}, "frame_rate": {"num": 25, "den": 1}, "units": "m", "up_axis": "y",
         "lens": lens,
         "frames": [{"frame": clip["first"] + i, "position": [round(v, 9) for v in at], "rotation": [round(v, 12) for v in quaternion(*axes)],
                     "focal_px": clip["focal_px"][i], "focal_mm": mm[i], "sensor_width_mm": clip["sensor_mm"],
-                    "principal_point_px": [(w - 1) / 2, (h - 1) / 2]} for i, (at, axes) in enumerate(cams)],
+                    "principal_point_px": [(w // squeeze - 1) / 2, (h - 1) / 2]} for i, (at, axes) in enumerate(cams)],
         "planes": planes(clip, cams) if clip.get("planes", True) else [],
         "points": [{"id": i, "position": p["position"], "seen": p["seen"]} for i, p in sorted(points.items()) if len(p["seen"]) >= min(10, clip["frames"])],
     }

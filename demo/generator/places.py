@@ -119,9 +119,19 @@ def turning_crate(t):
     return axes + [[0.25 * math.sin(3 * t), 0.55 + 0.12 * math.sin(5 * t), -2.6 + 0.4 * math.sin(2.5 * t)]]
 
 
-def clip(path, place, kind=0, depth=14, light=1.0, mm=28.0, k1=-0.04, frames=48, extra=None, **more):
+def upright_walk(t):
+    """A phone held upright, on a walk."""
+    return hand(816, [-0.9 + 2.0 * t, 1.55 + 0.05 * math.sin(9 * t), 6.8 - 0.9 * t], [-0.2 + 0.7 * t, 0.9, -2], t, 2.4, place=0.014, turn=0.006)
+
+
+def crane(t):
+    s = g.ease(t)
+    return g.lerp([-1.5, 0.9, 6.8], [1.3, 2.3, 6.2], s), g.lerp([0.1, 0.9, -2], [0.5, 0.6, -2.4], s), 0.008 * math.sin(3 * t)
+
+
+def clip(path, place, kind=0, depth=14, light=1.0, mm=28.0, k1=-0.04, frames=48, extra=None, size=(512, 288), **more):
     scene = "#declare Place = %d; #declare PlaceKind = %d; #declare PlaceDepth = %g; #declare PlaceLight = %g;\n" % (place, kind, depth, light)
-    return dict(path=path, size=(512, 288), frames=frames, first=1001, focal_mm=mm, sensor_mm=36.0, k1=k1, k2=0.0, seed=place, movie=True,
+    return dict(path=path, size=size, frames=frames, first=1001, focal_mm=mm, sensor_mm=36.0, k1=k1, k2=0.0, seed=place, movie=True,
                 scene=(lambda t: scene + extra(t)) if extra else scene, planes=False, **more)
 
 
@@ -137,6 +147,9 @@ CLIPS = {
     "crowd": clip(crowd_pan, 107, mm=32.0, k1=0.0, extra=walkers),
     "rolling": clip(rolling_walk, 108, readout=0.6, room=1.12),
     "orbit": clip(orbit, 109, kind=3, k1=-0.05, room=1.12),
+    "upright": clip(upright_walk, 113, mm=45.0, size=(288, 512)),
+    # 400 × 336 stored, seen twice as wide.
+    "scope": clip(crane, 114, mm=40.0, k1=-0.06, size=(800, 336), squeeze=2),
     "locked": clip(locked, 110, mover=turning_crate, k1=-0.03),
 }
 

@@ -96,6 +96,8 @@ INSTANTIATE_TEST_SUITE_P(
         Place{"barrow", Motion::free, 0.05, 0.2, 0.15, 2.5, 0.5}, Place{"wall", Motion::free, 0.05, 0.2, 0.15, 2.5},
         Place{"night", Motion::free, 0.05, 0.2, 0.15, 2.5}, Place{"crowd", Motion::nodalPan, 0, 0, 0.15, 0},
         Place{"rolling", Motion::free, 0.05, 0.2, 0.15, 2.5}, Place{"orbit", Motion::free, 0.05, 0.2, 0.15, 2.5},
+        // Held upright; and anamorphic, two seen for one stored. Both made after all methods stood.
+        Place{"upright", Motion::free, 0.05, 0.2, 0.15, 2.5}, Place{"scope", Motion::free, 0.05, 0.2, 0.15, 2.5},
         // Nothing but what moves before the camera tells its lens.
         Place{"locked", Motion::lockedOff, 0, 0, 0.15, 2.5, 0.2}),
     [](const auto& of) { return std::string(of.param.name); });

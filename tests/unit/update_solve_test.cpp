@@ -36,6 +36,27 @@ TEST(UpdateSolve, WithoutAnEditComesBackToTheSameCameras) {
     EXPECT_EQ(again.heldBack, first.heldBack);
 }
 
+TEST(UpdateSolve, MakesUpForWhatADraftLeavesOut) {
+    SyntheticOptions options;
+    options.zoomTo = 1.3;
+    SyntheticShot s = makeSyntheticShot(options);
+    s.request.draft = true;
+    const SolveResult first = solve(s);
+    ASSERT_TRUE(first.zooms);
+    EXPECT_TRUE(first.draft);
+    s.request.draft = false;
+    const SolveResult again = update(s, first), whole = solve(s);
+    EXPECT_FALSE(again.draft);
+    EXPECT_FALSE(whole.draft);
+    EXPECT_EQ(again.solvedCount(), 40);
+    for (const size_t f : {size_t(0), size_t(20), size_t(39)})
+        EXPECT_NEAR(again.frames[f].focalPx / whole.frames[f].focalPx, 1, 2e-3) << f;
+    // A focal length that is well told leaves nothing to make up for.
+    SyntheticShot steady = makeSyntheticShot({});
+    steady.request.draft = true;
+    EXPECT_FALSE(solve(steady).draft);
+}
+
 TEST(UpdateSolve, LeavesOutWhatWasSetAsideAndKeepsTheWorld) {
     SyntheticShot s = makeSyntheticShot({});
     const SolveResult first = solve(s);

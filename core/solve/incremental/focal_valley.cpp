@@ -1,9 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "solve/incremental/focal_valley.h"
 
+#include <Eigen/Geometry>
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <iterator>
+#include <map>
+#include <utility>
 
 #include "base/parallel.h"
 #include "solve/bundle/normal_equations.h"
@@ -16,6 +20,47 @@ namespace {
 constexpr int mostViews = 24;
 /// As a logarithm: beyond four times as long or short nothing is followed.
 constexpr double farthest = 1.4;
+/// Part of a step that the focal length is held to: by a hair's breadth, so that the rest goes along in the same steps.
+constexpr double hair = 1e-3;
+
+/// From two problems along the valley, a start for the place where the focal length is `target`: as far beyond the
+/// second as that asks for, in a straight line.
+BundleProblem beyond(const BundleProblem& first, const BundleProblem& second, double target) {
+    BundleProblem out = second;
+    const double was = first.lenses[0].focalPx, is = second.lenses[0].focalPx;
+    const double share = (target - is) / (is - was);
+    if (!std::isfinite(share) || !(share > 0 && share < 4)) return out;
+    for (size_t v = 0; v < out.views.size(); ++v) {
+        View& view = out.views[v];
+        const Eigen::AngleAxisd turn(view.rotation * first.views[v].rotation.transpose());
+        view.rotation = Eigen::AngleAxisd(share * turn.angle(), turn.axis()) * view.rotation;
+        view.translation += share * (view.translation - first.views[v].translation);
+    }
+    for (size_t p = 0; p < out.points.size(); ++p) out.points[p] += share * (out.points[p] - first.points[p]);
+    Intrinsics& lens = out.lenses[0];
+    const Intrinsics& had = first.lenses[0];
+    lens.focalPx = target;
+    lens.principalPoint += share * (lens.principalPoint - had.principalPoint);
+    std::array<double, mostLensValues> values{};
+    for (int k = 0; k < lens.lens.count(); ++k)
+        values[size_t(k)] = lens.lens.value(k) + share * (lens.lens.value(k) - had.lens.value(k));
+    lens.lens.setValues(values.data());
+    return out;
+}
+
+/// The bottom by the parabola through the lowest place and its neighbours; the lowest place where it is the last one.
+double bottomOf(const std::map<double, double>& costs) {
+    const auto low =
+        std::min_element(costs.begin(), costs.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+    const double x = low->first;
+    if (low == costs.begin() || std::next(low) == costs.end()) return std::exp(x);
+    const auto [a, atA] = *std::prev(low);
+    const auto [b, atB] = *std::next(low);
+    const double left = (atA - low->second) / (a - x), right = (atB - low->second) / (b - x);  // < 0, > 0
+    const double bend = (right - left) / (b - a);
+    if (!(bend > 0)) return std::exp(x);
+    return std::exp(std::clamp(x - (left - bend * (a - x)) / (2 * bend), a, b));
+}
 
 }  // namespace
 
@@ -31,7 +76,7 @@ FocalValley::FocalValley(const Reconstruction& r, const std::vector<LensValue>& 
     if (!options_.fixedViews.empty() && !r.tiesPlace()) options_.fixedViews[0] = 1;
     options_.solveReadout = r.solvesReadout();
     options_.iterations = 40;
-    options_.stopWhenCostFallsBy = 1e-7;
+    options_.stopWhenCostFallsBy = 1e-6;
     options_.cancelled = std::move(cancelled);
     const BundleSummary summary = bundle(lowest_, options_);
     if (!summary.usable) return;
@@ -44,11 +89,10 @@ FocalValley::FocalValley(const Reconstruction& r, const std::vector<LensValue>& 
     usable_ = true;
 }
 
-std::optional<std::pair<BundleProblem, double>> FocalValley::held(const BundleProblem& from, double away) const {
+std::optional<std::pair<BundleProblem, double>> FocalValley::held(const BundleProblem& from, double target,
+                                                                  double breadth) const {
     std::pair<BundleProblem, double> out(from, 0);
     BundleOptions o = options_;
-    // By a hair's breadth, so that the rest goes along in the same steps.
-    const double target = from.lenses[0].focalPx * std::exp(away), breadth = 1e-3 * std::fabs(away);
     o.priors.push_back({0, LensValue::focal, target, breadth});
     const BundleSummary summary = bundle(out.first, o);
     const double off = (out.first.lenses[0].focalPx / target - 1) / breadth;
@@ -62,12 +106,23 @@ double FocalValley::descend(double step) {
     double size = step, way = 0;
     // What is gained has to be more than chance and what a search leaves behind.
     const double gain = 0.5 * variance_;
-    for (int round = 0; round < 24; ++round) {
+    constexpr double longer = 1.7;
+    std::map<double, double> costs{{std::log(begin), cost_}};  // by the logarithm of the focal length
+    BundleProblem before;
+    for (int round = 0; round < 16; ++round) {
+        // To both sides at first, then the next two steps on the way at once.
+        const std::array<double, 2> steps =
+            way == 0 ? std::array{-size, size} : std::array{way * size, way * (1 + longer) * size};
         std::array<std::optional<std::pair<BundleProblem, double>>, 2> tries;
         parallelRanges(2, 1, [&](int from, int to) {
-            for (int i = from; i < to; ++i)
-                if (way == 0 || way == (i ? 1 : -1)) tries[size_t(i)] = held(lowest_, (i ? 1 : -1) * size);
+            for (int i = from; i < to; ++i) {
+                const double away = steps[size_t(i)], target = lowest_.lenses[0].focalPx * std::exp(away);
+                tries[size_t(i)] =
+                    held(way != 0 ? beyond(before, lowest_, target) : lowest_, target, hair * std::fabs(away));
+            }
         });
+        for (const auto& t : tries)
+            if (t) costs[std::log(t->first.lenses[0].focalPx)] = t->second;
         const size_t which = !tries[0] || (tries[1] && tries[1]->second < tries[0]->second) ? 1 : 0;
         auto& best = tries[which];
         const bool better = best && best->second < cost_ - gain &&
@@ -78,29 +133,41 @@ double FocalValley::descend(double step) {
             way = 0;
             continue;
         }
-        way = which == 1 ? 1 : -1;
-        lowest_ = std::move(best->first), cost_ = best->second;
-        size = std::min(1.7 * size, 0.25);
+        const bool past = way != 0 && which == 0;
+        way = steps[which] > 0 ? 1 : -1;
+        before = std::exchange(lowest_, std::move(best->first));
+        cost_ = best->second;
+        size = past ? size / 3 : std::min(longer * size, 0.25);
+        if (past) way = 0;
     }
-    return lowest_.lenses[0].focalPx;
+    return bottomOf(costs);
+}
+
+double FocalValley::widthOfSide(double sigma, double counts) const {
+    constexpr double likely = 9;
+    double width = 0;
+    BundleProblem before, at = lowest_;
+    for (const int times : {1, 2, 4}) {
+        const double away = std::clamp(times * sigma, -farthest, farthest),
+                     target = lowest_.lenses[0].focalPx * std::exp(away);
+        auto there = held(before.views.empty() ? at : beyond(before, at, target), target, hair * std::fabs(away));
+        if (!there) break;
+        const double rise = 2 * counts * (there->second - cost_) / variance_;
+        if (rise >= likely) break;
+        width = std::max(width, std::fabs(away) / std::sqrt(std::max(rise, 0.05)));
+        before = std::exchange(at, std::move(there->first));
+    }
+    return width;
 }
 
 double FocalValley::width(double sigma, double together) const {
-    constexpr std::array<double, 6> offsets{-4, -2, -1, 1, 2, 4};
-    constexpr double likely = 9;
     // Deviations of what is stated: all frames count, but errors that go on count once.
     const double counts = double(frames_) / double(std::max<size_t>(1, lowest_.views.size())) / (together * together);
-    std::array<double, offsets.size()> widths{};
-    parallelRanges(int(offsets.size()), 1, [&](int begin, int end) {
-        for (int i = begin; i < end; ++i) {
-            const double away = std::clamp(offsets[size_t(i)] * sigma, -farthest, farthest);
-            const auto there = held(lowest_, away);
-            if (!there) continue;
-            const double rise = 2 * counts * (there->second - cost_) / variance_;
-            if (rise < likely) widths[size_t(i)] = std::fabs(away) / std::sqrt(std::max(rise, 0.05));
-        }
+    std::array<double, 2> sides{};
+    parallelRanges(2, 1, [&](int begin, int end) {
+        for (int i = begin; i < end; ++i) sides[size_t(i)] = widthOfSide(i ? sigma : -sigma, counts);
     });
-    return std::max(sigma, *std::max_element(widths.begin(), widths.end()));
+    return std::max({sigma, sides[0], sides[1]});
 }
 
 }  // namespace va

@@ -24,14 +24,18 @@ class FocalValley {
     /// Goes down the valley in growing steps, the first a relative one. Returns the focal length at its bottom, px.
     double descend(double step);
     /// Relative deviation of the focal length by the profile: offsets of 1, 2 and 4 times `sigma` (relative) to both
-    /// sides, each over the root of what it costs; the widest among those that cost up to nine counts. Never below
+    /// sides, as far as they cost up to nine, each over the root of what it costs; the widest counts. Never below
     /// `sigma`. `together` is the number by which a deviation counts more, as errors of a path go on over its frames.
     [[nodiscard]] double width(double sigma, double together) const;
 
   private:
-    /// The problem with its focal length held that far (logarithm) from another one's, and its cost; nothing where it
-    /// can't be held there.
-    [[nodiscard]] std::optional<std::pair<BundleProblem, double>> held(const BundleProblem& from, double away) const;
+    /// The problem with its focal length held at `target`, px, to `breadth` of it, and its cost; nothing where it can't
+    /// be held there.
+    [[nodiscard]] std::optional<std::pair<BundleProblem, double>> held(const BundleProblem& from, double target,
+                                                                       double breadth) const;
+    /// The widest deviation that one side of the valley asks for, 0 where it is steeper throughout.
+    [[nodiscard]] double widthOfSide(double sigma, double counts) const;
+
     BundleProblem lowest_;
     BundleOptions options_;
     double cost_ = 0, variance_ = 1;

@@ -91,10 +91,14 @@ void FreeFinish::lookForRows(Reconstruction& r) const {
 }
 
 void FreeFinish::weighDistortion(Reconstruction& r) {
+    // An update with more paths settles a zoom, and tells how wide the valley is.
+    result_.draft = q_.request.draft && r.zooms();
     auto values = q_.lensValues();
     if (values.empty()) return;
     auto covariance = lensCovariance(r, values);
-    if (covariance && followValley(r, values, *covariance)) covariance = lensCovariance(r, values);
+    if (q_.request.draft && covariance && focalSigma(r, values, *covariance) >= limits::sureFocal) result_.draft = true;
+    std::optional<FocalValley> valley;
+    if (covariance && followValley(r, values, *covariance, valley)) covariance = lensCovariance(r, values);
     if (q_.distortionIsSolved()) {
         const Intrinsics& lens = r.lens();
         const double sigma =
@@ -107,6 +111,7 @@ void FreeFinish::weighDistortion(Reconstruction& r) {
             q_.distortionRefused = true;
             result_.distortionRefusedPx = folds ? 1e9 : sigma;
             r.holdDistortion(distortionForFocal(q_.lens.lens, lens.focalPx / q_.lens.focalPx));
+            valley.reset();
             values = q_.lensValues();
             for (int round = 0; round < 2; ++round) {
                 progress_.check();
@@ -122,7 +127,7 @@ void FreeFinish::weighDistortion(Reconstruction& r) {
     disagreement_ = std::max(1.0, std::sqrt(more.squaredNorm() / double(more.size())));
     const Eigen::VectorXd scale = more.cwiseMax(1);
     covariance = scale.asDiagonal() * *covariance * scale.asDiagonal();
-    widenByValley(r, values, *covariance);
+    if (!result_.draft) widenByValley(r, values, *covariance, valley);
     // Also after an update, which refuses what the solve before it has refused.
     if (const double own = focalSigma(r, values, *covariance); own > 0 && q_.distortionRefused)
         *covariance *= 1 + focalVarianceByDistortion(r) / (own * own);
@@ -175,13 +180,13 @@ double FreeFinish::focalVarianceByDistortion(const Reconstruction& r) const {
 }
 
 bool FreeFinish::followValley(Reconstruction& r, const std::vector<LensValue>& values,
-                              const Eigen::MatrixXd& covariance) {
+                              const Eigen::MatrixXd& covariance, std::optional<FocalValley>& valley) {
     const double sigma = focalSigma(r, values, covariance);
     if (sigma < limits::sureFocal || r.findsFocals()) return false;
-    FocalValley valley(r, values, q_.priors(), cancelled_);
-    if (!valley.usable()) return false;
+    valley.emplace(r, values, q_.priors(), cancelled_);
+    if (!valley->usable()) return false;
     progress_.check();
-    const double bottom = valley.descend(std::clamp(sigma, 0.01, 0.1));
+    const double bottom = valley->descend(std::clamp(sigma, 0.01, 0.1));
     if (std::fabs(std::log(bottom / r.lens().focalPx)) < 0.5 * sigma) return false;
     // All views follow, held there first; what fits there counts anew.
     Reconstruction other = r;
@@ -196,17 +201,18 @@ bool FreeFinish::followValley(Reconstruction& r, const std::vector<LensValue>& v
     // The valley's own cost has decided; this asks only that nothing was lost on the way.
     if (growth_.cost(other) >= 1.002 * growth_.cost(r)) return false;
     std::swap(r, other);
+    valley.reset();
     return true;
 }
 
 void FreeFinish::widenByValley(const Reconstruction& r, const std::vector<LensValue>& values,
-                               Eigen::MatrixXd& covariance) const {
+                               Eigen::MatrixXd& covariance, std::optional<FocalValley>& valley) const {
     const double sigma = focalSigma(r, values, covariance);
     // A surer one lies at the bottom of a parabola.
     if (sigma < limits::sureFocal || r.findsFocals()) return;
-    const FocalValley valley(r, values, q_.priors(), cancelled_);
-    if (!valley.usable()) return;
-    const double wider = valley.width(sigma, r.errorsTogether() * disagreement_) / sigma;
+    if (!valley) valley.emplace(r, values, q_.priors(), cancelled_);
+    if (!valley->usable()) return;
+    const double wider = valley->width(sigma, r.errorsTogether() * disagreement_) / sigma;
     covariance *= wider * wider;
 }
 

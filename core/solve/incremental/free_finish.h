@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <functional>
+#include <optional>
 
 #include "base/progress.h"
+#include "solve/incremental/focal_valley.h"
 #include "solve/incremental/growth.h"
 #include "solve/incremental/reconstruction.h"
 #include "solve/incremental/solve_question.h"
@@ -34,10 +36,12 @@ class FreeFinish {
   private:
     void settleRows(Reconstruction& r) const;
     /// With little parallax a search stops before the bottom: the rest of the way along the focal length.
-    /// False where it was there already.
-    bool followValley(Reconstruction& r, const std::vector<LensValue>& values, const Eigen::MatrixXd& covariance);
-    void widenByValley(const Reconstruction& r, const std::vector<LensValue>& values,
-                       Eigen::MatrixXd& covariance) const;
+    /// False where it was there already; `valley` is then the one that was looked at.
+    bool followValley(Reconstruction& r, const std::vector<LensValue>& values, const Eigen::MatrixXd& covariance,
+                      std::optional<FocalValley>& valley);
+    /// `valley` is that of the reconstruction as it is, or empty.
+    void widenByValley(const Reconstruction& r, const std::vector<LensValue>& values, Eigen::MatrixXd& covariance,
+                       std::optional<FocalValley>& valley) const;
     [[nodiscard]] bool isToldFromHeld(const Reconstruction& r, const std::vector<LensValue>& values,
                                       const Eigen::MatrixXd& covariance) const;
     [[nodiscard]] double focalVarianceByDistortion(const Reconstruction& r) const;

@@ -209,7 +209,7 @@ void Growth::refineAll(Reconstruction& r) {
     setAsideSliding(r, limits::slidingTimes, q_.scaledPx(limits::slidingNever));
     refine(r, q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
     classifyOutliers(r, limits::outliers);
-    settleZoom(r);
+    if (!q_.request.draft) settleZoom(r);
     progress_.advance();
 }
 

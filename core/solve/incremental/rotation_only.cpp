@@ -250,8 +250,10 @@ RotationSolve withRowsRead(const Observations& s, const RotationSolve& rotation,
     problem.readout = rows.readout;
     for (int round = 0; round < 5; ++round) {
         problem.rates = ratesOf(problem.views, problem.timeOfView);
+        const double had = attempt.cost;
         goOn(attempt, solved, priors, 12, rows.solves);
         if (!std::isfinite(attempt.cost)) return rotation;
+        if (attempt.cost > 0.999 * had) break;
     }
     problem.rates = ratesOf(problem.views, problem.timeOfView);
     RotationSolve out = take(s, rotation.frames, attempt);
