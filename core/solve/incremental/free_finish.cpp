@@ -13,6 +13,7 @@
 #include "lens/convert_lens.h"
 #include "solve/incremental/depth_mirror.h"
 #include "solve/incremental/focal_valley.h"
+#include "solve/incremental/frame_poses.h"
 #include "solve/incremental/lens_certainty.h"
 #include "solve/incremental/outliers.h"
 #include "solve/incremental/point_placement.h"
@@ -81,6 +82,12 @@ void FreeFinish::lookForRows(Reconstruction& r) const {
     if (evidence.explained < limits::rowsExplain || std::fabs(evidence.readout) < 0.03) return;
     Reconstruction rolling = r;
     rolling.setReadout(std::clamp(evidence.readout, -1.0, 1.0), true);
+    // A quick look at some of the frames: what explains little there is not worth the long way over all of them.
+    const int every = std::max(1, q_.observations.frameCount() / 25);
+    const auto costOfSome = [&](Reconstruction some) {
+        return refine(some, q_.lensValues(), q_.priors(), 12, 1e-4, cancelled_, every).finalCost;
+    };
+    if (costOfSome(rolling) > limits::rowsQuickGain * costOfSome(r)) return;
     settleRows(rolling);
     const double found = std::fabs(rolling.readout()), sigma = readoutSigma(rolling).value_or(1e9);
     // No sensor takes longer than a frame for its rows.
@@ -220,9 +227,12 @@ void FreeFinish::lookAtMirror(Reconstruction& r) {
     if (r.zooms() || depthSpread(r) > limits::farLook) return;
     Reconstruction other = r;
     mirror(other);
+    // A selection of the frames shows which image is right; the others follow what its points ask for.
+    const int every = std::max(1, q_.observations.frameCount() / 40);
     for (int round = 0; round < 2; ++round) {
         progress_.check();
-        refine(other, q_.lensValues(), q_.priors(), 20, 1e-5, cancelled_);
+        refine(other, q_.lensValues(), q_.priors(), 20, 1e-5, cancelled_, every);
+        if (every > 1) refinePoses(other);
         classifyOutliers(other, limits::growthOutliers);
         addPoints(other, growth_.angle(limits::finalAngle));
     }

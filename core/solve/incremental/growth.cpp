@@ -47,9 +47,12 @@ std::unique_ptr<Reconstruction> Growth::grow(bool zooms) {
 
 std::unique_ptr<Reconstruction> Growth::zoomOf(const Reconstruction& steady) {
     auto r = std::make_unique<Reconstruction>(steady);
-    r->setZooms(true);
     const int every = std::max(1, q_.observations.frameCount() / 25);
-    refine(*r, q_.lensValues(), q_.priors(), 6, 1e-4, cancelled_, every);
+    Reconstruction same = steady;
+    const double without = refine(same, q_.lensValues(), q_.priors(), 6, 1e-4, cancelled_, every).finalCost;
+    r->setZooms(true);
+    const double with = refine(*r, q_.lensValues(), q_.priors(), 6, 1e-4, cancelled_, every).finalCost;
+    if (with > limits::zoomQuickGain * without) return nullptr;
     double low = INFINITY, high = 0;
     for (const FrameIndex f : q_.observations.indices())
         if (r->hasView(f)) low = std::min(low, r->lensOf(f).focalPx), high = std::max(high, r->lensOf(f).focalPx);
@@ -90,9 +93,9 @@ std::vector<std::unique_ptr<Reconstruction>> Growth::findStarts(bool zooms) {
             if (!q_.request.focalByFrame.empty()) r->holdFocals(q_.request.focalByFrame.in(r->observations().frames));
             if (!beginFrom(*r, t.pair.a, t.pair.b, q_.request.seed, angle(limits::startAngle), t.by)) continue;
             if (!settleStart(*r, t.pair)) continue;
-            // A pair alone fits nearly anything: frames that could not be hung on it count against it.
+            // A pair alone fits nearly anything: frames that could not be hung on it count as wholly wrong.
             const int wanted = 2 + std::min(6, int(keyframes_.size()) - 2), has = std::min(wanted, r->solvedFrames());
-            t.cost = (r->truncatedCost() * has + 3.0 * (wanted - has)) / wanted;
+            t.cost = (r->truncatedCost() * has + 9 * (wanted - has)) / wanted;
             t.r = std::move(r);
         }
     });
@@ -250,7 +253,9 @@ double Growth::cost(const Reconstruction& r) const {
 }
 
 bool Growth::explainsBadly(const Reconstruction& r) const {
-    return r.solvedFrames() < q_.observations.frameCount() || r.truncatedCost() > limits::badCost;
+    // What has no position may move by itself; a zoom or a wrong lens spoils the fit of what has one too.
+    return r.solvedFrames() < q_.observations.frameCount() ||
+           (r.truncatedCost() > limits::badCost && r.placedCost() > limits::badFit);
 }
 
 double Growth::angle(double usual) const { return std::clamp(0.4 * parallaxPx_ / q_.lens.focalPx, 0.0007, usual); }

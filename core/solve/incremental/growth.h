@@ -30,7 +30,7 @@ class Growth {
 
     /// Mean truncated cost over all frames: those that were not reached count as wrong.
     [[nodiscard]] double cost(const Reconstruction& r) const;
-    /// Frames out of reach, or more than a third of the observations wrong.
+    /// Frames out of reach, or more than a third of the observations wrong, and not for being of something else.
     [[nodiscard]] bool explainsBadly(const Reconstruction& r) const;
     /// Angle between rays that places a point: as usual, or less where the shot has less parallax to give.
     [[nodiscard]] double angle(double usual) const;

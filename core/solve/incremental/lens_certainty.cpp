@@ -29,24 +29,25 @@ std::optional<Eigen::MatrixXd> covarianceOf(const Reconstruction& r, const std::
     return covariance;
 }
 
-/// Group of every point, and how many groups there are. Patches of neighbours overlap and err together: points that lie
-/// within a patch of each other in the middle view are left out together.
+/// Group of every point, and how many groups there are. Patches of neighbours overlap and err together, and so do those
+/// that each of them overlaps with: points that lie within two patches of each other in the middle view are left out
+/// together.
 std::pair<std::vector<int>, int> groupsOf(const BundleProblem& problem, int wanted) {
     const View& middle = problem.views[problem.views.size() / 2];
     const Intrinsics lens = problem.intrinsics(int(problem.views.size() / 2));
-    const double patch = 2 * defaultPatchRadius(int(2 * lens.principalPoint.x())) + 1;
+    const double apart = 2 * (2 * defaultPatchRadius(int(2 * lens.principalPoint.x())) + 1);
     std::map<std::array<int, 3>, int> cells;
     std::vector<int> out;
     for (const Eigen::Vector3d& point : problem.points) {
         const Eigen::Vector3d at = middle.toCamera(point);
         const auto cell = [&](double share) {
-            return int(std::lround(std::clamp(share * lens.focalPx / patch, -1e6, 1e6)));
+            return int(std::lround(std::clamp(share * lens.focalPx / apart, -1e6, 1e6)));
         };
         const double depth = std::max(1e-12, std::fabs(at.z()));
         const std::array<int, 3> key{cell(at.x() / depth), cell(at.y() / depth), at.z() > 0};
         out.push_back(cells.emplace(key, int(cells.size())).first->second);
     }
-    const int groups = std::min(wanted, int(cells.size()) / 3);
+    const int groups = std::min({wanted, int(cells.size()) / 2, int(problem.points.size()) / 6});
     for (int& g : out) g %= std::max(1, groups);
     return {std::move(out), groups};
 }
@@ -60,7 +61,7 @@ std::optional<Eigen::MatrixXd> lensCovariance(const Reconstruction& r, const std
 std::optional<Eigen::VectorXd> varianceByPaths(const BundleProblem& problem, const BundleOptions& options, int wanted) {
     constexpr int fewest = 6;
     const auto n = Eigen::Index(options.solved.size());
-    if (int(problem.points.size()) < 6 * wanted || n == 0) return std::nullopt;
+    if (n == 0) return std::nullopt;
     const auto [groupOf, groups] = groupsOf(problem, wanted);
     if (groups < fewest) return std::nullopt;
     Eigen::MatrixXd moves = Eigen::MatrixXd::Zero(n, groups);
@@ -90,7 +91,7 @@ std::optional<Eigen::VectorXd> varianceByPaths(const BundleProblem& problem, con
 
 Eigen::VectorXd disagreementOfPaths(const Reconstruction& r, const std::vector<LensValue>& values,
                                     const Eigen::MatrixXd& covariance) {
-    constexpr int groups = 16, mostViews = 40;
+    constexpr int groups = 24, mostViews = 40;
     const BundleSelection s = selectForBundle(r, (r.solvedFrames() + mostViews - 1) / mostViews);
     const auto n = Eigen::Index(values.size());
     const Eigen::VectorXd none = Eigen::VectorXd::Ones(n);

@@ -12,13 +12,13 @@ namespace va {
 std::optional<Eigen::MatrixXd> lensCovariance(const Reconstruction& r, const std::vector<LensValue>& values);
 
 /// Variance of the solved lens values at the minimum of a bundle, by how far paths disagree: groups of them are left
-/// out in turn (the jackknife, Quenouille 1956 and Tukey 1958, one Newton step each), neighbours whose patches overlap
-/// in the same group. Errors that go on over a path's frames count in full, and so do those that neighbours share. Of a
-/// zoom, LensValue::focal is the middle view's. Nothing where there are fewer than six paths for each `wanted` group or
-/// neighbourhoods for less than six groups, or where a group's step fails.
+/// out in turn (the jackknife, Quenouille 1956 and Tukey 1958, one Newton step each), neighbours within two patches in
+/// the same group. Errors that go on over a path's frames count in full, and so do those that neighbours share. Of a
+/// zoom, LensValue::focal is the middle view's. `wanted` groups, or fewer where each would have less than six paths or
+/// two neighbourhoods; nothing where that leaves less than six groups, or where a group's step fails.
 std::optional<Eigen::VectorXd> varianceByPaths(const BundleProblem& problem, const BundleOptions& options, int wanted);
 
-/// How much the lens's numbers deviate, each over what `covariance` says: sixteenths of the paths are left out in turn
+/// How much the lens's numbers deviate, each over what `covariance` says: groups of the paths are left out in turn
 /// (varianceByPaths), so that errors that go on over a path's frames, and paths that are much worse than the median,
 /// count in full. Good to a fifth; ones where there are too few paths to tell.
 Eigen::VectorXd disagreementOfPaths(const Reconstruction& r, const std::vector<LensValue>& values,

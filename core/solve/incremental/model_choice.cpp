@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "solve/incremental/model_choice.h"
+#include "solve/incremental/keyframes.h"
 #include "solve/incremental/thresholds.h"
 
 #include <algorithm>
@@ -43,6 +44,18 @@ std::vector<std::vector<FrameIndex>> framesToJudge(const Observations& s, const 
     for (const size_t from : {best, size_t(0), last / 2, last})
         out.emplace_back(keyframes.begin() + std::ptrdiff_t(from), keyframes.begin() + std::ptrdiff_t(from + most));
     return out;
+}
+
+/// px between frames next to each other, half of the paths less, where the picture moves fast: in a tenth of the
+/// frames.
+double fastMove(const Observations& s) {
+    std::vector<double> moves;
+    for (FrameIndex f(1); f < FrameIndex(s.frameCount()); f = f + 1)
+        if (const double move = medianMove(s, f - 1, f); move >= 0) moves.push_back(move);
+    if (moves.empty()) return 0;
+    const auto upper = moves.begin() + std::ptrdiff_t(moves.size() * 9 / 10);
+    std::nth_element(moves.begin(), upper, moves.end());
+    return *upper;
 }
 
 }  // namespace
@@ -107,8 +120,9 @@ MotionEvidence chooseMotion(const Observations& s, const std::vector<FrameIndex>
         out.motion = turns ? Motion::nodalPan : Motion::free;
         if (!turns) break;
     }
-    // Far from a nodal pan no shear makes up for it.
-    const bool nearlyRotates = out.rotation.found && out.rotation.robustRmsPx < 2 * std::max(1.0, s.width / 1280.0);
+    // Far from a nodal pan no shear makes up for it, and rows shift by half the move from frame to frame at most.
+    const bool nearlyRotates = out.rotation.found && out.rotation.robustRmsPx < 2 * std::max(1.0, s.width / 1280.0) &&
+                               out.rotation.robustRmsPx < 0.5 * fastMove(s);
     if (out.motion == Motion::free && (rows.matters() || (rows.looks && nearlyRotates))) {
         std::vector<FrameIndex> all;
         for (const FrameIndex f : s.indices())

@@ -99,11 +99,16 @@ double Reconstruction::pathRms(int path) const {
     return n > 0 ? std::sqrt(sum / n) : -1;
 }
 
-double Reconstruction::truncatedCost() const {
+double Reconstruction::truncatedCost() const { return meanCost(false); }
+
+double Reconstruction::placedCost() const { return meanCost(true); }
+
+double Reconstruction::meanCost(bool placedOnly) const {
     double sum = 0;
     int n = 0;
     for (const PathObservation& s : observations_.all) {
         if (!views_[s.frame] || observations_.heldBack[size_t(s.path)]) continue;
+        if (placedOnly && !points_[size_t(s.path)]) continue;
         ++n;
         const auto r = residual(s);
         // Against a fixed yardstick of a third of a pixel: in sigmas one hypothesis could hide behind its own scale.

@@ -109,8 +109,11 @@ class Reconstruction {
     /// Mean of min(error² over a third of a pixel squared, 9) over all observations of the solved frames, unplaced ones
     /// counting 9: compares hypotheses.
     [[nodiscard]] double truncatedCost() const;
+    /// The same over observations of paths that have a position alone.
+    [[nodiscard]] double placedCost() const;
 
   private:
+    [[nodiscard]] double meanCost(bool placedOnly) const;
     Observations observations_;
     Intrinsics lens_;
     ByFrame<double> focal_;  ///< px; empty: the lens's
