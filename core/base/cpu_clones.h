@@ -6,6 +6,9 @@
 #if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_THREAD__) && \
     !defined(__SANITIZE_ADDRESS__)
 #define VA_CPU_CLONES __attribute__((target_clones("arch=x86-64-v3", "default")))
+/// The same for a loop whose result must not hang on the machine's rounding: AVX2 without fused multiplication.
+#define VA_CPU_CLONES_AS_IS __attribute__((target_clones("avx2", "default")))
 #else
 #define VA_CPU_CLONES
+#define VA_CPU_CLONES_AS_IS
 #endif

@@ -139,6 +139,35 @@ bool areNeighbours(const Path& a, const Path& b, double close) {
     return common >= 3 && 2 * near > common;
 }
 
+/// px between features next to each other, were they spread evenly over the picture.
+double spacingOf(const std::vector<Path>& paths, const SolveRequest& request) {
+    double seen = 0;
+    for (const Path& p : paths) seen += double(p.points.size());
+    return std::sqrt(double(request.width) * request.height * double(request.frames.size()) / std::max(1.0, seen));
+}
+
+/// Ids of some paths by clusters of neighbours, the largest first.
+std::vector<std::vector<int>> clustersOf(const std::vector<Path>& paths, const std::set<int>& ids, double close) {
+    std::vector<const Path*> own;
+    for (const Path& p : paths)
+        if (ids.contains(p.id)) own.push_back(&p);
+    std::vector<size_t> group(own.size());
+    std::iota(group.begin(), group.end(), 0);
+    const auto root = [&](size_t i) {
+        while (group[i] != i) i = group[i] = group[group[i]];
+        return i;
+    };
+    for (size_t a = 0; a < own.size(); ++a)
+        for (size_t b = 0; b < a; ++b)
+            if (areNeighbours(*own[a], *own[b], close)) group[root(a)] = root(b);
+    std::map<size_t, std::vector<int>> byRoot;
+    for (size_t i = 0; i < own.size(); ++i) byRoot[root(i)].push_back(own[i]->id);
+    std::vector<std::vector<int>> out;
+    for (auto& [at, found] : byRoot) out.push_back(std::move(found));
+    std::stable_sort(out.begin(), out.end(), [](const auto& a, const auto& b) { return a.size() > b.size(); });
+    return out;
+}
+
 /// Solves paths that move together, without those that stand apart, and with those that turn out to belong to them.
 /// Nothing where they are no rigid thing.
 std::optional<MoverProposal> proposalFrom(const SolveResult& camera, const std::vector<Path>& paths,
@@ -182,9 +211,9 @@ std::optional<MoverProposal> proposalFrom(const SolveResult& camera, const std::
 
 std::vector<int> pathsMovingTogether(const SolveResult& camera, const std::vector<Path>& paths,
                                      const std::vector<int>& taken, const SolveRequest& request) {
-    constexpr int fewest = 16;
+    constexpr size_t fewest = 16, fewestInOnePlace = 7;
     std::set<int> left = unexplained(camera, paths, taken, request);
-    if (!camera.has() || int(left.size()) < fewest) return {};
+    if (!camera.has() || left.size() < fewestInOnePlace) return {};
     const std::set<int> amidst = amidstOthers(camera, paths, left);
     const std::vector<Path> candidates = pathsWithIds(paths, {left.begin(), left.end()});
     std::vector<int> out = movingTogether(
@@ -201,7 +230,11 @@ std::vector<int> pathsMovingTogether(const SolveResult& camera, const std::vecto
         if (stands || (Eigen::Vector2d(q.x, q.y) - middle).norm() > 0.8 * middle.norm()) unlikely.insert(p.id);
     }
     std::erase_if(out, [&](int id) { return !amidst.contains(id) || unlikely.contains(id); });
-    if (int(out.size()) < fewest) out.clear();
+    if (out.size() >= fewest) return out;
+    // Something small has few features; what goes astray by chance does not do so in one place.
+    const auto clusters = clustersOf(paths, {out.begin(), out.end()}, 2 * spacingOf(paths, request));
+    if (clusters.empty() || clusters.front().size() < fewestInOnePlace || clusters.front().size() * 4 < out.size() * 3)
+        out.clear();
     return out;
 }
 
@@ -211,29 +244,9 @@ std::vector<std::vector<int>> moverHints(const SolveResult& camera, const std::v
     if (!camera.has() || camera.motion == Motion::lockedOff) return {};
     const std::set<int> left = unexplained(camera, paths, taken, request);
     const std::set<int> amidst = amidstOthers(camera, paths, left, 2);
-    std::vector<const Path*> own;
-    double seen = 0;
-    for (const Path& p : paths) {
-        seen += double(p.points.size());
-        if (amidst.contains(p.id)) own.push_back(&p);
-    }
-    if (own.size() < fewest) return {};
-    const double spacing = std::sqrt(double(request.width) * request.height * double(request.frames.size()) / seen);
-    std::vector<size_t> group(own.size());
-    std::iota(group.begin(), group.end(), 0);
-    const auto root = [&](size_t i) {
-        while (group[i] != i) i = group[i] = group[group[i]];
-        return i;
-    };
-    for (size_t a = 0; a < own.size(); ++a)
-        for (size_t b = 0; b < a; ++b)
-            if (areNeighbours(*own[a], *own[b], 2 * spacing)) group[root(a)] = root(b);
-    std::map<size_t, std::vector<int>> byRoot;
-    for (size_t i = 0; i < own.size(); ++i) byRoot[root(i)].push_back(own[i]->id);
-    std::vector<std::vector<int>> out;
-    for (auto& [at, ids] : byRoot)
-        if (ids.size() >= fewest) out.push_back(std::move(ids));
-    std::stable_sort(out.begin(), out.end(), [](const auto& a, const auto& b) { return a.size() > b.size(); });
+    if (amidst.size() < fewest) return {};
+    std::vector<std::vector<int>> out = clustersOf(paths, amidst, 2 * spacingOf(paths, request));
+    std::erase_if(out, [](const auto& ids) { return ids.size() < fewest; });
     if (out.size() > most) out.resize(most);
     return out;
 }

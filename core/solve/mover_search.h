@@ -17,7 +17,7 @@ struct MoverProposal {
 
 /// Paths that the camera's solve did not use, that agree with one another on a motion of their own, and that lie among
 /// their like in the picture: a quick look at whether proposeMovers() is worth its time. Empty where there are fewer
-/// than sixteen.
+/// than sixteen, and fewer than seven in one place.
 std::vector<int> pathsMovingTogether(const SolveResult& camera, const std::vector<Path>& paths,
                                      const std::vector<int>& taken, const SolveRequest& request);
 

@@ -2,6 +2,8 @@
 // What a solve must never do, and what it must bear, over random shots.
 #include <gtest/gtest.h>
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 #include <random>
 #include <set>
