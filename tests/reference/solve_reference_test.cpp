@@ -2,8 +2,6 @@
 // What a solve must never do, and what it must bear, over random shots.
 #include <gtest/gtest.h>
 
-#include <algorithm>
-#include <array>
 #include <cmath>
 #include <random>
 #include <set>
@@ -276,64 +274,6 @@ TEST(LensNumbers, DeviationsHoldWherePathsSlide) {
         EXPECT_GT(over, 0.6);
         EXPECT_LT(over, 1.5);
     }
-}
-
-/// Slides over a path's length, px, that change smoothly over the picture: what lies within some 40 px slides alike, as
-/// patches do that overlap.
-class SlideField {
-  public:
-    explicit SlideField(unsigned seed) {
-        std::mt19937 random(seed);
-        std::normal_distribution<double> n(0, 0.12);
-        for (Eigen::Vector2d& at : field_) at = {n(random), n(random)};
-    }
-    [[nodiscard]] Eigen::Vector2d at(double x, double y) const {
-        const double u = std::clamp(x / step, 0.0, columns - 1.001), v = std::clamp(y / step, 0.0, rows - 1.001);
-        const int i = int(u), j = int(v);
-        const auto of = [&](int a, int b) { return field_[size_t(b * columns + a)]; };
-        const double p = u - i, q = v - j;
-        return (1 - q) * ((1 - p) * of(i, j) + p * of(i + 1, j)) + q * ((1 - p) * of(i, j + 1) + p * of(i + 1, j + 1));
-    }
-
-  private:
-    static constexpr double step = 42;
-    static constexpr int columns = 32, rows = 19;
-    std::array<Eigen::Vector2d, size_t(columns) * rows> field_;
-};
-
-// Patches of neighbours overlap, and what misleads one misleads the other: a hundred of them say less than a hundred
-// would that stand apart.
-TEST(LensNumbers, DeviationsHoldWhereNeighboursSlideTogether) {
-    double sum = 0, stated = 0;
-    constexpr int repetitions = 16;
-    for (int k = 0; k < repetitions; ++k) {
-        SyntheticOptions o;
-        o.seed = uint64_t(500 + k);
-        o.points = 1000, o.frames = 24;
-        o.noisePx = 0.03;
-        SyntheticShot s = makeSyntheticShot(o);
-        const SlideField field(unsigned(700 + k));
-        for (Path& p : s.paths) {
-            if (p.points.empty()) continue;
-            const PathPoint middle = p.points[p.points.size() / 2];
-            const Eigen::Vector2d slide = field.at(middle.x, middle.y);
-            for (size_t i = 0; i < p.points.size(); ++i) {
-                const double along = double(i) / double(p.points.size()) - 0.5;
-                p.points[i].x += along * slide.x(), p.points[i].y += along * slide.y();
-            }
-        }
-        const SolveResult r = solve(s);
-        ASSERT_EQ(r.motion, Motion::free);
-        for (const LensNumber& n : r.lensNumbers)
-            if (n.name == "focal") {
-                sum += std::pow((r.lens.focalPx - o.focalPx) / n.sigma, 2);
-                stated += n.sigma / o.focalPx / repetitions;
-            }
-    }
-    const double over = std::sqrt(sum / repetitions);
-    std::printf("neighbours slide together: stated %.5f, errors over it %.2f\n", stated, over);
-    EXPECT_GT(over, 0.6);
-    EXPECT_LT(over, 1.4);
 }
 
 /// A swing from a tripod whose head shakes, with a rolling shutter.
