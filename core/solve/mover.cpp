@@ -65,7 +65,7 @@ SolveResult solveMover(const SolveResult& camera, const std::vector<Path>& paths
     double left = unexplainedShare(best, chosen.size());
     const auto compare = [&](SolveResult other) {
         const double has = unexplainedShare(other, chosen.size());
-        const bool same = std::fabs(has - left) < 0.05 * left;
+        const bool same = std::fabs(has - left) < 0.02 * left;
         if (has < left) best = std::move(other), left = has;
         return same;
     };

@@ -133,13 +133,12 @@ Shot finished(const Shot& shot, Progress& progress) {
     return withMoversSolved(withGround(seen, seen.groundSpec), progress);
 }
 
-/// Whether the solve of a free move knows its focal length, and depth with it, no better than to an eighth of a
-/// percent.
+/// Whether the solve of a free move knows its focal length, and depth with it, no better than to a ninth of a percent.
 bool focalIsUnsure(const SolveResult& r) {
     if (r.motion != Motion::free) return false;
     const auto focal =
         std::find_if(r.lensNumbers.begin(), r.lensNumbers.end(), [](const LensNumber& n) { return n.name == "focal"; });
-    return focal != r.lensNumbers.end() && focal->sigma > 0.00125 * r.lens.focalPx;
+    return focal != r.lensNumbers.end() && focal->sigma > 0.0011 * r.lens.focalPx;
 }
 
 }  // namespace

@@ -45,7 +45,7 @@ Shot withCameraPathEdits(const Shot& shot, const std::vector<PathEdit>& edits);
 Shot withGround(const Shot& shot, const GroundSpec& spec);
 
 /// The automatic run over all steps up to a first ground. Of one picture it is the photo match (photo_work.h). Else:
-/// tracks what has to be tracked, and solves. Where the solve then knows the focal length to no better than an eighth
+/// tracks what has to be tracked, and solves. Where the solve then knows the focal length to no better than a ninth
 /// of a percent, and density is "normal", more features are tracked. With care "careful" the solve guides a second
 /// track, and is made anew from what that found. On cancel, `soFar` (if given) holds what was reached, without a
 /// ground. `reached` gets the first camera over all frames as soon as it stands, with a ground and marked as
