@@ -95,7 +95,7 @@ Plane3 largestPlane(std::vector<Eigen::Vector3d>& points, double tolerance) {
 class OpencvBox : public OpencvDoc {};
 
 // A box that is turned by hand before a camera on its stand: two motions, and the box fills most of what has features.
-// A box has right angles. Which features are drawn must not decide what is found, nor how long that takes.
+// A box has right angles.
 TEST_F(OpencvBox, CameraStandsAndBoxTurnsWithRightAngles) {
     const fs::path file = movie("box.mp4");
     if (file.empty()) GTEST_SKIP() << "opencv-doc is not installed";
@@ -126,11 +126,12 @@ TEST_F(OpencvBox, CameraStandsAndBoxTurnsWithRightAngles) {
     EXPECT_NEAR(angle, 90, 1) << first.points << " and " << second.points << " points";
 }
 
+// Which features are drawn must not decide what is found: with these a start pair is best that reaches few frames.
 TEST_F(OpencvBox, CameraStandsWhateverFeaturesAreDrawn) {
     const fs::path file = movie("box.mp4");
     if (file.empty()) GTEST_SKIP() << "opencv-doc is not installed";
     Shot shot = withPlate(Shot(), file.string());
-    shot.seed = 4;
+    shot.seed = 2;
     Progress progress;
     EXPECT_EQ(matchShot(shot, progress).solve->motion, Motion::lockedOff);
 }

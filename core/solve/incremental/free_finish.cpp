@@ -85,7 +85,8 @@ void FreeFinish::lookForRows(Reconstruction& r) const {
     // A quick look at some of the frames: what explains little there is not worth the long way over all of them.
     const int every = std::max(1, q_.observations.frameCount() / 25);
     const auto costOfSome = [&](Reconstruction some) {
-        return refine(some, q_.lensValues(), q_.priors(), 12, 1e-4, cancelled_, every).finalCost;
+        const BundleSummary b = refine(some, q_.lensValues(), q_.priors(), 12, 1e-4, cancelled_, every);
+        return b.usable ? b.finalCost : INFINITY;
     };
     if (costOfSome(rolling) > limits::rowsQuickGain * costOfSome(r)) return;
     settleRows(rolling);

@@ -48,10 +48,14 @@ std::unique_ptr<Reconstruction> Growth::grow(bool zooms) {
 std::unique_ptr<Reconstruction> Growth::zoomOf(const Reconstruction& steady) {
     auto r = std::make_unique<Reconstruction>(steady);
     const int every = std::max(1, q_.observations.frameCount() / 25);
+    const auto costOfSome = [&](Reconstruction& some) {
+        const BundleSummary b = refine(some, q_.lensValues(), q_.priors(), 6, 1e-4, cancelled_, every);
+        return b.usable ? b.finalCost : INFINITY;
+    };
     Reconstruction same = steady;
-    const double without = refine(same, q_.lensValues(), q_.priors(), 6, 1e-4, cancelled_, every).finalCost;
+    const double without = costOfSome(same);
     r->setZooms(true);
-    const double with = refine(*r, q_.lensValues(), q_.priors(), 6, 1e-4, cancelled_, every).finalCost;
+    const double with = costOfSome(*r);
     if (with > limits::zoomQuickGain * without) return nullptr;
     double low = INFINITY, high = 0;
     for (const FrameIndex f : q_.observations.indices())
