@@ -236,7 +236,7 @@ Shot matched(const Shot& shot, Progress& progress, Shot* soFar, const std::funct
     if (mayDensify && focalIsUnsure(*solved.solve)) {
         const Shot denser = withMorePaths(solved, Density::many, progress, undistort);
         behind = behind || denser.paths != solved.paths;
-        solved = denser;
+        solved = behind ? withSmearRemeasured(denser, progress) : denser;
     }
     if (behind) solved = settled(cameraUpdated(solved, progress), progress);
     if (soFar) *soFar = solved;

@@ -4,8 +4,11 @@
 #include <Eigen/Geometry>
 #include <algorithm>
 #include <map>
+#include <set>
 
+#include "base/parallel.h"
 #include "base/text.h"
+#include "solve/minimal/triangulate.h"
 #include "track/remeasure.h"
 #include "workflow/exclusion.h"
 #include "workflow/open_plate.h"
@@ -14,15 +17,19 @@
 namespace va {
 namespace {
 
+/// px of RMS error of a point whose passage is believed.
+constexpr double worstFitPx = 3;
+
 /// Where solved cameras see a path's spot. After a solve without depth the spot is a direction.
 class SolvedWays {
   public:
     explicit SolvedWays(const Shot& shot) : solve_(*shot.solve) {
         for (const SolvedPoint& p : solve_.points)
-            if (p.rmsPx < 3) points_[p.pathId] = p.position;
+            if (p.rmsPx < worstFitPx) points_[p.pathId] = p.position;
         for (const SolvedFrame& f : solve_.frames)
             if (const auto camera = solve_.cameraAt(f.frame))
                 cameras_.emplace(f.frame, Camera{viewFromPose(f.pose), solve_.intrinsics(f.frame), *camera});
+        if (solve_.motion == Motion::free) placeNewPaths(*shot.paths);
     }
 
     [[nodiscard]] std::optional<Passage> passage(const Path& path, int reference, int frame) const {
@@ -65,6 +72,40 @@ class SolvedWays {
         FrameCamera rows;  ///< with a rolling shutter: projects row by row
     };
 
+    /// Paths that the solve has not seen yet get the position that its cameras give them. Where a passage goes is known
+    /// well even if how far away it is is not.
+    void placeNewPaths(const std::vector<Path>& paths) {
+        std::set<int> known;
+        for (const SolvedPoint& p : solve_.points) known.insert(p.pathId);
+        for (const SolveOutlier& o : solve_.outliers) known.insert(o.pathId);
+        std::vector<const Path*> fresh;
+        for (const Path& p : paths)
+            if (!p.setAside && !known.contains(p.id)) fresh.push_back(&p);
+        std::vector<std::optional<Eigen::Vector3d>> placed(fresh.size());
+        parallelRanges(int(fresh.size()), 16, [&](int begin, int end) {
+            for (auto i = size_t(begin); i < size_t(end); ++i) placed[i] = placeFrom(*fresh[i]);
+        });
+        for (size_t i = 0; i < fresh.size(); ++i)
+            if (placed[i]) points_[fresh[i]->id] = *placed[i];
+    }
+
+    [[nodiscard]] std::optional<Eigen::Vector3d> placeFrom(const Path& path) const {
+        std::vector<Observation> seen;
+        for (const PathPoint& p : path.points)
+            if (const auto camera = cameras_.find(p.frame); p.counts() && camera != cameras_.end())
+                if (const auto n = camera->second.lens.normalisedFromPixel({p.x, p.y}))
+                    seen.push_back({&camera->second.view, *n, 1});
+        const auto at = triangulate(seen);
+        if (!at) return std::nullopt;
+        double sum = 0;
+        for (const Observation& s : seen) {
+            const Eigen::Vector3d c = s.view->toCamera(at->position);
+            sum += (c.head<2>() / c.z() - s.undistorted).squaredNorm();
+        }
+        const double rmsPx = std::sqrt(sum / double(seen.size())) * solve_.lens.focalPx;
+        return rmsPx < worstFitPx ? std::optional(at->position) : std::nullopt;
+    }
+
     [[nodiscard]] std::optional<Eigen::Vector3d> placeOf(const Path& path) const {
         if (solve_.motion == Motion::free) {
             const auto p = points_.find(path.id);
@@ -87,15 +128,15 @@ class SolvedWays {
 
 Shot withSmearRemeasured(const Shot& shot, Progress& progress) {
     if (shot.solve->motion != Motion::free && shot.solve->motion != Motion::nodalPan) return shot;
+    RemeasureRequest request;
+    for (const int f : shot.frames())
+        if (!shot.blur.looked.contains(f)) request.frames.push_back(f);
+    if (request.frames.empty()) return shot;
     const SolvedWays ways(shot);
     const auto source = openPlateOf(shot);
     Exclusion exclusion(shot);
     progress.stage(text("Looking at motion blur"), 0, 0.2);
-    RemeasureRequest request;
     request.paths = *shot.paths;
-    for (const int f : shot.frames())
-        if (!shot.blur.looked.contains(f)) request.frames.push_back(f);
-    if (request.frames.empty()) return shot;
     WholeFrames whole(*source);
     request.read = [&](int f) { return whole.read(f); };
     request.passage = [&](const Path& p, int reference, int frame) { return ways.passage(p, reference, frame); };

@@ -6,6 +6,7 @@
 
 #include "solve/bundle/band_matrix.h"
 #include "solve/bundle/bundle.h"
+#include "solve/bundle/pair_sums.h"
 
 namespace va {
 
@@ -92,24 +93,26 @@ class NormalEquations {
     [[nodiscard]] double zoomCurvature(const BundleProblem& p, int view, double* byFocal) const;
     [[nodiscard]] Eigen::Matrix3d tangentOf(const Eigen::Vector3d& point) const;
     void linearisePoint(const BundleProblem& p, int index, double& cost, double& weighed);
-    void lineariseView(const BundleProblem& p, int view);
+    void lineariseView(const BundleProblem& p, int view, Eigen::MatrixXd& sharedNormal,
+                       Eigen::VectorXd& sharedGradient);
     double lineariseKept(const BundleProblem& p);
     double linearisePriors(const BundleProblem& p);
     void fillBatch(Batch& b, double damping);
     void gatherViews(int begin, int end, double damping);
     bool reduce(double damping);
     [[nodiscard]] double damped(double diagonal, double damping) const;
-    /// Where the parts of an observation's row in linear_ begin, each by columns: residual, derivatives by the point,
+    /// Where the parts of an observation's two rows in linear_ begin: derivatives by the point, residual, derivatives
     /// by the view, by what is shared.
-    static constexpr int byPointAt = 2, byCameraAt = 8;
-    [[nodiscard]] int bySharedAt() const { return byCameraAt + 2 * viewSize_; }
-    [[nodiscard]] double* linearOf(int row) { return &linear_[size_t(row) * size_t(linearSize_)]; }
-    [[nodiscard]] const double* linearOf(int row) const { return &linear_[size_t(row) * size_t(linearSize_)]; }
+    static constexpr int byPointAt = 0, residualAt = 3, byCameraAt = 4;
+    [[nodiscard]] int bySharedAt() const { return byCameraAt + viewSize_; }
+    [[nodiscard]] PairRows linear() const { return {linear_.data(), linearHalf_}; }
+    /// Quads of residual and derivatives by view and by what is shared.
+    [[nodiscard]] int linearQuads() const { return (1 + viewSize_ + lensColumns_ + 1 + 3) / 4; }
 
     BundleOptions options_;
     std::vector<LensValue> solved_;  ///< lens values
     bool ownFocal_ = false;          ///< a zoom: the last number of a view is the logarithm of its focal length
-    int viewSize_ = 6, viewCount_ = 0, lensColumns_ = 0, sharedSize_ = 0, borderSize_ = 0, linearSize_ = 0;
+    int viewSize_ = 6, viewCount_ = 0, lensColumns_ = 0, sharedSize_ = 0, borderSize_ = 0, linearHalf_ = 0;
     int readoutAt_ = -1;                        ///< position in the border
     std::vector<int> order_;                    ///< observations of points that are taken out, by point, then view
     std::vector<int> viewOf_, lensOf_;          ///< by position in order_
@@ -123,7 +126,7 @@ class NormalEquations {
     std::vector<char> viewFree_;
     double farthest_ = 0;  ///< distance at which a point is only a direction
 
-    // At the last linearise(). Of an observation in order_: residual, by point, by view, by shared.
+    // At the last linearise(). Of an observation in order_: by point, residual, by view, by shared; in x, then in y.
     std::vector<double> linear_;
     std::vector<Eigen::Matrix3d> pointNormal_;
     std::vector<Eigen::Matrix3d> pointTangent_;  ///< columns: directions that a point may move in

@@ -44,8 +44,10 @@ Eigen::Matrix3d NormalEquations::pointCovariance(const Eigen::MatrixXd& joint, i
     std::vector<Eigen::Index> at;
     Eigen::Matrix<double, 3, Eigen::Dynamic> w(3, d * Eigen::Index(end - begin) + sharedSize_);
     for (int k = begin; k < end; ++k) {
-        const Eigen::Map<const Eigen::Matrix<double, 2, 3>> byPoint(linearOf(k) + byPointAt);
-        const Eigen::Map<const Eigen::Matrix<double, 2, Eigen::Dynamic>> byCamera(linearOf(k) + byCameraAt, 2, d);
+        using Rows =
+            Eigen::Map<const Eigen::Matrix<double, 2, Eigen::Dynamic, Eigen::RowMajor>, 0, Eigen::OuterStride<>>;
+        const Rows byPoint(linear().x(k) + byPointAt, 2, 3, Eigen::OuterStride<>(linearHalf_));
+        const Rows byCamera(linear().x(k) + byCameraAt, 2, d, Eigen::OuterStride<>(linearHalf_));
         w.middleCols(Eigen::Index(at.size()), d) = byPoint.transpose() * byCamera;
         for (int a = 0; a < d; ++a) at.push_back(Eigen::Index(viewOf_[size_t(k)]) * d + a);
     }

@@ -23,7 +23,7 @@ NormalEquations::NormalEquations(const BundleProblem& p, const BundleOptions& op
     lensColumns_ = int(solved_.size());
     sharedSize_ = lensColumns_ * int(p.lenses.size());
     if (options.solveReadout && !p.rates.empty()) readoutAt_ = sharedSize_++;
-    linearSize_ = bySharedAt() + 2 * (lensColumns_ + 1);
+    linearHalf_ = residualAt + 4 * linearQuads();
     viewFree_.assign(size_t(viewCount_), 1);
     for (size_t i = 0; i < options.fixedViews.size() && i < viewFree_.size(); ++i)
         viewFree_[i] = !options.fixedViews[i];
@@ -79,7 +79,8 @@ void NormalEquations::layOutPoints(const BundleProblem& p) {
         viewOf_.push_back(o.view);
         lensOf_.push_back(p.lensOfView[size_t(o.view)]);
     }
-    linear_.resize(order_.size() * size_t(linearSize_));
+    // Loops read eight derivatives by the view, however many there are.
+    linear_.resize(order_.size() * 2 * size_t(linearHalf_) + 8);
     pointNormal_.resize(pointOrder_.size());
     pointGradient_.resize(pointOrder_.size());
     pointShared_.resize(pointOrder_.size() * size_t(3 * sharedSize_));

@@ -3,6 +3,7 @@
 #include "solve/bundle/normal_equations.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numeric>
 
@@ -31,52 +32,65 @@ void NormalEquations::linearisePoint(const BundleProblem& p, int index, double& 
         const double squared = s.residual.squaredNorm();
         sum.add(squared);
         weighed += loss.weight(squared) * squared;
-        if (loss.scale2 > 0) {
-            const Eigen::Matrix2d by = loss.correct(s.residual);
-            s.byPoint = (by * s.byPoint).eval();
-            s.byCamera.leftCols(viewSize_) = (by * s.byCamera.leftCols(viewSize_)).eval();
-            s.byShared.leftCols(lensColumns_ + 1) = (by * s.byShared.leftCols(lensColumns_ + 1)).eval();
-        }
-        if (direction) s.byPoint = (s.byPoint * pointTangent_[size_t(index)]).eval();
-        double* out = linearOf(k);
-        const auto keep = [&out](const auto& block) {
-            for (Eigen::Index c = 0; c < block.cols(); ++c) *out++ = block(0, c), *out++ = block(1, c);
+        const Eigen::Matrix2d by = loss.scale2 > 0 ? loss.correct(s.residual) : Eigen::Matrix2d::Identity();
+        double *x = linear_.data() + std::ptrdiff_t(k) * 2 * linearHalf_, *y = x + linearHalf_;
+        const auto keep = [&](int at, const auto& block) {
+            for (Eigen::Index c = 0; c < block.cols(); ++c) {
+                x[at + c] = by(0, 0) * block(0, c) + by(0, 1) * block(1, c);
+                y[at + c] = by(1, 0) * block(0, c) + by(1, 1) * block(1, c);
+            }
         };
-        keep(s.residual);
-        keep(s.byPoint);
-        keep(s.byCamera.leftCols(viewSize_));
-        keep(s.byShared.leftCols(lensColumns_ + 1));
-        normal.noalias() += s.byPoint.transpose() * s.byPoint;
-        gradient.noalias() += s.byPoint.transpose() * s.residual;
-        const int at = lensOf_[size_t(k)] * lensColumns_;
-        for (int c = 0; c < lensColumns_; ++c) shared.row(at + c) += s.byShared.col(c).transpose() * s.byPoint;
-        if (readoutAt_ >= 0) shared.row(readoutAt_) += s.byShared.col(lensColumns_).transpose() * s.byPoint;
+        x[residualAt] = s.residual.x(), y[residualAt] = s.residual.y();
+        keep(byCameraAt, s.byCamera.leftCols(viewSize_));
+        keep(bySharedAt(), s.byShared.leftCols(lensColumns_ + 1));
+        if (direction) {
+            keep(byPointAt, s.byPoint);
+            for (int c = 0; c < 3; ++c) s.byPoint(0, c) = x[byPointAt + c], s.byPoint(1, c) = y[byPointAt + c];
+            s.byPoint = (s.byPoint * pointTangent_[size_t(index)]).eval();
+            for (int c = 0; c < 3; ++c) x[byPointAt + c] = s.byPoint(0, c), y[byPointAt + c] = s.byPoint(1, c);
+        } else {
+            keep(byPointAt, s.byPoint);
+        }
+        for (int a = 0; a < 3; ++a) {
+            for (int b = 0; b < 3; ++b)
+                normal(a, b) += x[byPointAt + a] * x[byPointAt + b] + y[byPointAt + a] * y[byPointAt + b];
+            gradient[a] += x[byPointAt + a] * x[residualAt] + y[byPointAt + a] * y[residualAt];
+        }
+        const int at = lensOf_[size_t(k)] * lensColumns_, from = bySharedAt();
+        const auto addShared = [&](int row, int c) {
+            for (int a = 0; a < 3; ++a) shared(row, a) += x[c] * x[byPointAt + a] + y[c] * y[byPointAt + a];
+        };
+        for (int c = 0; c < lensColumns_; ++c) addShared(at + c, from + c);
+        if (readoutAt_ >= 0) addShared(readoutAt_, from + lensColumns_);
     }
     pointNormal_[size_t(index)] = normal;
     pointGradient_[size_t(index)] = gradient;
     cost = sum.total();
 }
 
-void NormalEquations::lineariseView(const BundleProblem& p, int view) {
-    using Wide = Eigen::Map<const Eigen::Matrix<double, 2, Eigen::Dynamic>>;
-    const int d = viewSize_, lens = p.lensOfView[size_t(view)] * lensColumns_;
-    Eigen::Matrix<double, 7, 7> normal = Eigen::Matrix<double, 7, 7>::Zero();
-    Eigen::Matrix<double, 7, 1> gradient = Eigen::Matrix<double, 7, 1>::Zero();
-    Eigen::MatrixXd cross = Eigen::MatrixXd::Zero(lensColumns_ + 1, d);
-    for (const int k : byCamera_[size_t(view)]) {
-        const double* in = linearOf(k);
-        const Eigen::Map<const Eigen::Vector2d> residual(in);
-        const Wide byCamera(in + byCameraAt, 2, d), byShared(in + bySharedAt(), 2, lensColumns_ + 1);
-        for (int a = 0; a < d; ++a) {
-            for (int b = 0; b <= a; ++b) normal(a, b) += byCamera.col(a).dot(byCamera.col(b));
-            gradient[a] += byCamera.col(a).dot(residual);
-            for (int b = 0; b <= lensColumns_; ++b) cross(b, a) += byCamera.col(a).dot(byShared.col(b));
-        }
+/// Also what is shared by all, against itself, as far as the view's observations say.
+void NormalEquations::lineariseView(const BundleProblem& p, int view, Eigen::MatrixXd& sharedNormal,
+                                    Eigen::VectorXd& sharedGradient) {
+    constexpr int most = 1 + 7 + 3 + mostLensValues + 1;
+    const int d = viewSize_, n = lensColumns_ + 1, lens = p.lensOfView[size_t(view)] * lensColumns_,
+              columns = 4 * linearQuads();
+    // Rows: by the view, by what is shared. Columns: the residual first.
+    std::array<double, size_t(most) * (most + 3)> sums{};
+    const std::vector<int>& pairs = byCamera_[size_t(view)];
+    addPairProducts(sums.data(), linear(), pairs.data(), int(pairs.size()), byCameraAt, d + n, residualAt,
+                    linearQuads());
+    const auto sum = [&](int row, int column) { return sums[size_t(row * columns + 1 + column)]; };
+    for (int a = 0; a < d; ++a) {
+        for (int b = 0; b < d; ++b) viewNormal_(a, view * d + b) = sum(a, b);
+        viewGradient_[view * d + a] = sum(a, -1);
+        for (int b = 0; b < lensColumns_; ++b) borderView_(lens + b, view * d + a) = sum(a, d + b);
+        if (readoutAt_ >= 0) borderView_(readoutAt_, view * d + a) = sum(a, d + lensColumns_);
     }
-    viewNormal_.middleCols(view * d, d) = normal.topLeftCorner(d, d).selfadjointView<Eigen::Lower>();
-    viewGradient_.segment(view * d, d) = gradient.head(d);
-    borderView_.block(lens, view * d, lensColumns_, d) = cross.topRows(lensColumns_);
-    if (readoutAt_ >= 0) borderView_.block(readoutAt_, view * d, 1, d) = cross.bottomRows(1);
+    sharedNormal.resize(n, n), sharedGradient.resize(n);
+    for (int a = 0; a < n; ++a) {
+        sharedGradient[a] = sum(d + a, -1);
+        for (int b = 0; b < n; ++b) sharedNormal(a, b) = sum(d + a, d + b);
+    }
 }
 
 double NormalEquations::lineariseKept(const BundleProblem& p) {
@@ -197,20 +211,7 @@ double NormalEquations::linearise(const BundleProblem& p) {
     std::vector<Eigen::MatrixXd> sharedNormal(static_cast<size_t>(viewCount_));
     std::vector<Eigen::VectorXd> sharedGradient(static_cast<size_t>(viewCount_));
     parallelRanges(viewCount_, 4, [&](int begin, int end) {
-        for (int v = begin; v < end; ++v) {
-            lineariseView(p, v);
-            Eigen::MatrixXd& normal = sharedNormal[size_t(v)];
-            Eigen::VectorXd& gradient = sharedGradient[size_t(v)];
-            normal.setZero(n, n), gradient.setZero(n);
-            for (const int k : byCamera_[size_t(v)]) {
-                const double* in = linearOf(k);
-                const double* by = in + bySharedAt();
-                for (int a = 0; a < n; ++a) {
-                    gradient[a] += by[2 * a] * in[0] + by[2 * a + 1] * in[1];
-                    for (int b = 0; b < n; ++b) normal(a, b) += by[2 * a] * by[2 * b] + by[2 * a + 1] * by[2 * b + 1];
-                }
-            }
-        }
+        for (int v = begin; v < end; ++v) lineariseView(p, v, sharedNormal[size_t(v)], sharedGradient[size_t(v)]);
     });
     std::vector<int> at(static_cast<size_t>(n));
     for (int v = 0; v < viewCount_; ++v) {

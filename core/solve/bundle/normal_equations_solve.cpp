@@ -40,17 +40,10 @@ void NormalEquations::fillBatch(Batch& batch, double damping) {
             const double y0 = w0 / l(0, 0), y1 = (w1 - l(1, 0) * y0) / l(1, 1);
             return Eigen::Vector3d(y0, y1, (w2 - l(2, 0) * y0 - l(2, 1) * y1) / l(2, 2));
         };
+        const std::array<double, 6> lower{l(0, 0), l(1, 0), l(1, 1), l(2, 0), l(2, 1), l(2, 2)};
         const auto [begin, end] = ofPoint_[size_t(i)];
-        for (int k = begin; k < end; ++k) {
-            const double *byPoint = linearOf(k) + byPointAt, *byCamera = linearOf(k) + byCameraAt;
-            const int at = (viewOf_[size_t(k)] - batch.firstView) * d;
-            for (int a = 0; a < d; ++a) {
-                const double x = byCamera[2 * a], y = byCamera[2 * a + 1];
-                const Eigen::Vector3d c = column(x * byPoint[0] + y * byPoint[1], x * byPoint[2] + y * byPoint[3],
-                                                 x * byPoint[4] + y * byPoint[5]);
-                for (int k3 = 0; k3 < 3; ++k3) batch.product.at(row + k3, at + a) += c[k3];
-            }
-        }
+        takeOutPoint(batch.product, row, lower.data(), linear(), begin, end, byPointAt, byCameraAt, d, viewOf_.data(),
+                     batch.firstView);
         const double* shared = pointShared_.data() + std::ptrdiff_t(i) * 3 * sharedSize_;
         for (int b = 0; b < sharedSize_; ++b) {
             const Eigen::Vector3d c = column(shared[b], shared[sharedSize_ + b], shared[2 * sharedSize_ + b]);
@@ -62,6 +55,7 @@ void NormalEquations::fillBatch(Batch& batch, double damping) {
 /// Rows of the band, of the right-hand side and of the border that belong to some views.
 void NormalEquations::gatherViews(int begin, int end, double damping) {
     const int d = viewSize_;
+    std::vector<double> sums;
     for (int v = begin; v < end; ++v)
         for (int a = 0; a < d; ++a) {
             const int row = v * d + a;
@@ -76,17 +70,19 @@ void NormalEquations::gatherViews(int begin, int end, double damping) {
         const int offset = batch.firstView * d;
         subtractProduct(band_.block(offset, offset), band_.rowStep(), batch.product, first * d - offset,
                         last * d - offset);
-        for (int row = first * d; row < last * d; ++row) {
-            double right = 0;
-            Eigen::VectorXd cross = Eigen::VectorXd::Zero(sharedSize_);
-            for (int k = 0; k < batch.product.rows(); ++k) {
-                const double y = batch.product.at(k, row - offset);
-                if (y == 0) continue;
-                right += y * pointRight_[size_t(batch.first + k / 3)][k % 3];
-                for (int b = 0; b < sharedSize_; ++b) cross[b] += y * batch.shared[size_t(k * sharedSize_ + b)];
+        // Eight rows side by side.
+        constexpr int wide = PackedRows::wide;
+        const int from = first * d - offset, to = last * d - offset, depth = batch.product.rows();
+        sums.resize(size_t(wide) * size_t(1 + sharedSize_));
+        for (int block = from / wide; block * wide < to; ++block) {
+            const double* eight = batch.product.data() + std::ptrdiff_t(block) * depth * wide;
+            sumColumns(sums.data(), eight, depth, pointRight_[size_t(batch.first)].data(), 1, 1);
+            sumColumns(sums.data() + wide, eight, depth, batch.shared.data(), sharedSize_, sharedSize_);
+            for (int lane = std::max(0, from - block * wide); lane < std::min(wide, to - block * wide); ++lane) {
+                const int row = offset + block * wide + lane;
+                right_[row] -= sums[size_t(lane)];
+                for (int b = 0; b < sharedSize_; ++b) cross_(row, b) -= sums[size_t(wide * (1 + b) + lane)];
             }
-            right_[row] -= right;
-            cross_.row(row).head(sharedSize_) -= cross;
         }
     }
 }
