@@ -66,6 +66,12 @@ BandMatrix::BandMatrix(std::vector<int> reach) : reach_(std::move(reach)) {
 
 void BandMatrix::setZero() { std::fill(data_.begin(), data_.end(), 0.0); }
 
+void BandMatrix::subtract(const BandMatrix& other) {
+    for (int row = 0; row < size(); ++row)
+        for (int column = std::max(start_[size_t(row)], other.start_[size_t(row)]); column <= row; ++column)
+            at(row, column) -= other.at(row, column);
+}
+
 bool BandMatrix::factorBlock(int begin, int end) {
     for (int j = begin; j < end; ++j) {
         double pivot = at(j, j);

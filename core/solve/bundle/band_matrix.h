@@ -28,6 +28,9 @@ class BandMatrix {
     double* block(int row, int column) { return data_.data() + offset(row, column); }
     [[nodiscard]] std::ptrdiff_t rowStep() const { return step_; }
 
+    /// Takes another one's entries off, before factor(). Where the other is wider it must hold zeros.
+    void subtract(const BandMatrix& other);
+
     /// Replaces the matrix by its Cholesky factor L (Golub & Van Loan 2013, section 4.3.5, in blocks). False when it is
     /// not positive definite; then its content is lost. The result does not depend on the number of threads.
     bool factor();

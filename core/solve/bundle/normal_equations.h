@@ -4,7 +4,7 @@
 #include <tuple>
 #include <vector>
 
-#include "solve/bundle/band_matrix.h"
+#include "solve/bundle/bordered_band.h"
 #include "solve/bundle/bundle.h"
 #include "solve/bundle/pair_sums.h"
 
@@ -41,6 +41,16 @@ class NormalEquations {
     /// definite.
     bool solve(double damping, BundleStep& step);
     void apply(const BundleStep& step, BundleProblem& problem) const;
+
+    /// For leaving parts of the observations out: these equations, and those of each part, are linearised and gathered
+    /// once. `problem` of a part holds all views, lenses and points, and of each point that it observes all
+    /// observations.
+    double linearisePart(const BundleProblem& problem);
+    /// Takes the points out, damped as in solve(), which does it by itself. The same for a whole and its parts.
+    void gather(double damping);
+    /// After gather() of both: the step of views and border without a part. False where the rest does not tell them.
+    bool solveWithout(const NormalEquations& part, Eigen::VectorXd& views, Eigen::VectorXd& border) const;
+
     /// Moves every point to where it fits best while views and lenses stay (a step or two of Gauss–Newton), and gives
     /// the cost. After a long step of the cameras points are off by its square: settled around the new cameras they
     /// make the long narrow valleys of focal length against depth passable (embedded point iterations: Jeong, Nistér,
@@ -54,7 +64,7 @@ class NormalEquations {
     /// variance one.
     [[nodiscard]] Eigen::MatrixXd covariance(const std::vector<int>& views) const;
     /// After factorForCovariance(): the border's own normal matrix with views and points taken out.
-    [[nodiscard]] const Eigen::MatrixXd& borderInformation() const { return corner_; }
+    [[nodiscard]] const Eigen::MatrixXd& borderInformation() const { return reduced_.corner; }
     /// Of one point; the views' and the lens's part is in it. `joint` is the covariance() of all views in their order.
     /// Zero for a point that stays or is not seen.
     [[nodiscard]] Eigen::Matrix3d pointCovariance(const Eigen::MatrixXd& joint, int point) const;
@@ -96,6 +106,7 @@ class NormalEquations {
     void lineariseView(const BundleProblem& p, int view, Eigen::MatrixXd& sharedNormal,
                        Eigen::VectorXd& sharedGradient);
     double lineariseKept(const BundleProblem& p);
+    double lineariseObservations(const BundleProblem& p);
     double linearisePriors(const BundleProblem& p);
     void fillBatch(Batch& b, double damping);
     void gatherViews(int begin, int end, double damping);
@@ -137,14 +148,12 @@ class NormalEquations {
     Eigen::MatrixXd borderNormal_;
     Eigen::VectorXd viewGradient_, borderGradient_;
     std::vector<std::tuple<int, int, double>> zoomEntries_;  ///< row, column, value; off the diagonal blocks
+    bool part_ = false;  ///< the observations are a part of those of other equations
     double sumSquares_ = 0;
     long residualCount_ = 0, unknownCount_ = 0;
 
-    // Of the last reduce().
-    BandMatrix band_;
-    Eigen::MatrixXd cross_;  ///< views × border; L⁻¹ of it
-    Eigen::MatrixXd corner_;
-    Eigen::VectorXd right_, cornerRight_;
+    // Of the last gather().
+    BorderedBand reduced_;
     std::vector<Eigen::Matrix3d> pointFactor_;  ///< L of the damped 3 × 3 block
     std::vector<Eigen::Vector3d> pointRight_;   ///< L⁻¹ (−gradient)
 };

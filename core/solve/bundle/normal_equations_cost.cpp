@@ -164,18 +164,21 @@ Eigen::Vector3d NormalEquations::along(const BundleProblem& p, int index, const 
 double NormalEquations::settlePoint(BundleProblem& p, int index) const {
     const Loss loss{options_.lossScale * options_.lossScale};
     Eigen::Vector3d& x = p.points[size_t(pointOrder_[size_t(index)])];
-    double cost = pointCost(p, index);
+    double cost = 0;
     for (int round = 0; round < 2; ++round) {
         Eigen::Matrix3d normal = Eigen::Matrix3d::Zero();
         Eigen::Vector3d gradient = Eigen::Vector3d::Zero();
         const Eigen::Matrix3d tangent = options_.rotationOnly ? tangentOf(x) : Eigen::Matrix3d::Identity();
+        LossSum here(loss);
         for (int k = ofPoint_[size_t(index)].first; k < ofPoint_[size_t(index)].second; ++k) {
             const Jacobian s = jacobianOf(p, p.observations[size_t(order_[size_t(k)])], false);
-            const double w = loss.weight(s.residual.squaredNorm());
+            const double squared = s.residual.squaredNorm(), w = loss.weight(squared);
             const Eigen::Matrix<double, 2, 3> by = s.byPoint * tangent;
             normal.noalias() += w * by.transpose() * by;
             gradient.noalias() += w * by.transpose() * s.residual;
+            here.add(squared);
         }
+        if (round == 0) cost = here.total();
         normal.diagonal().array() += 1e-9 * normal.trace() + 1e-300;
         const Eigen::Vector3d move = tangent * normal.ldlt().solve(-gradient);
         if (!move.allFinite()) break;

@@ -19,13 +19,13 @@ Eigen::MatrixXd NormalEquations::covariance(const std::vector<int>& views) const
         // What is held has no variance.
         for (int a = viewFree_[size_t(views[i])] ? 0 : d - int(ownFocal_); a < d; ++a)
             z(views[i] * d + a, Eigen::Index(i) * d + a) = 1;
-    parallelRanges(int(n), 4, [&](int begin, int end) { band_.solveLower(z.middleCols(begin, end - begin)); });
+    parallelRanges(int(n), 4, [&](int begin, int end) { reduced_.band.solveLower(z.middleCols(begin, end - begin)); });
     Eigen::MatrixXd out = Eigen::MatrixXd::Zero(size, size);
     out.topLeftCorner(n, n).noalias() = z.transpose() * z;
     if (borderSize_ == 0) return out;
-    const Eigen::MatrixXd corner = corner_.ldlt().solve(Eigen::MatrixXd::Identity(borderSize_, borderSize_));
+    const Eigen::MatrixXd corner = reduced_.corner.ldlt().solve(Eigen::MatrixXd::Identity(borderSize_, borderSize_));
     // −(L⁻ᵀ L⁻¹ E) C⁻¹ are the views' rows against the border.
-    const Eigen::MatrixXd across = z.transpose() * cross_;
+    const Eigen::MatrixXd across = z.transpose() * reduced_.cross;
     out.topRightCorner(n, borderSize_) = -across * corner;
     out.bottomLeftCorner(borderSize_, n) = out.topRightCorner(n, borderSize_).transpose();
     out.topLeftCorner(n, n) += across * corner * across.transpose();

@@ -118,7 +118,7 @@ void NormalEquations::layOutBatches() {
             farthest = std::max(farthest, b.lastView * d + d - 1);
         }
     }
-    band_ = BandMatrix(std::move(reach));
+    reduced_.band = BandMatrix(std::move(reach));
 }
 
 }  // namespace va

@@ -194,6 +194,17 @@ double NormalEquations::linearisePriors(const BundleProblem& p) {
 }
 
 double NormalEquations::linearise(const BundleProblem& p) {
+    const double observed = lineariseObservations(p);
+    return observed + linearisePriors(p);
+}
+
+double NormalEquations::linearisePart(const BundleProblem& p) {
+    part_ = true;
+    zoomEntries_.clear();
+    return lineariseObservations(p);
+}
+
+double NormalEquations::lineariseObservations(const BundleProblem& p) {
     const int d = viewSize_;
     std::vector<double> parts(pointOrder_.size(), 0), weighed(pointOrder_.size(), 0);
     parallelRanges(int(parts.size()), 32, [&](int begin, int end) {
@@ -228,7 +239,7 @@ double NormalEquations::linearise(const BundleProblem& p) {
         borderSize_ + (options_.fixedPoints ? 0 : long(pointOrder_.size()) * (options_.rotationOnly ? 2 : 3));
     for (int v = 0; v < viewCount_; ++v) unknownCount_ += viewFree_[size_t(v)] ? d : int(ownFocal_);
     const double kept = lineariseKept(p);
-    return std::accumulate(parts.begin(), parts.end(), 0.0) + kept + linearisePriors(p);
+    return std::accumulate(parts.begin(), parts.end(), 0.0) + kept;
 }
 
 }  // namespace va

@@ -59,16 +59,16 @@ void NormalEquations::gatherViews(int begin, int end, double damping) {
     for (int v = begin; v < end; ++v)
         for (int a = 0; a < d; ++a) {
             const int row = v * d + a;
-            for (int b = 0; b < a; ++b) band_.at(row, v * d + b) = viewNormal_(a, row - a + b);
-            band_.at(row, row) = damped(viewNormal_(a, row), damping);
-            right_[row] = -viewGradient_[row];
-            cross_.row(row) = borderView_.col(row);
+            for (int b = 0; b < a; ++b) reduced_.band.at(row, v * d + b) = viewNormal_(a, row - a + b);
+            reduced_.band.at(row, row) = part_ ? viewNormal_(a, row) : damped(viewNormal_(a, row), damping);
+            reduced_.right[row] = -viewGradient_[row];
+            reduced_.cross.row(row) = borderView_.col(row);
         }
     for (const Batch& batch : batches_) {
         const int first = std::max(begin, batch.firstView), last = std::min(end, batch.lastView + 1);
         if (first >= last) continue;
         const int offset = batch.firstView * d;
-        subtractProduct(band_.block(offset, offset), band_.rowStep(), batch.product, first * d - offset,
+        subtractProduct(reduced_.band.block(offset, offset), reduced_.band.rowStep(), batch.product, first * d - offset,
                         last * d - offset);
         // Eight rows side by side.
         constexpr int wide = PackedRows::wide;
@@ -80,59 +80,54 @@ void NormalEquations::gatherViews(int begin, int end, double damping) {
             sumColumns(sums.data() + wide, eight, depth, batch.shared.data(), sharedSize_, sharedSize_);
             for (int lane = std::max(0, from - block * wide); lane < std::min(wide, to - block * wide); ++lane) {
                 const int row = offset + block * wide + lane;
-                right_[row] -= sums[size_t(lane)];
-                for (int b = 0; b < sharedSize_; ++b) cross_(row, b) -= sums[size_t(wide * (1 + b) + lane)];
+                reduced_.right[row] -= sums[size_t(lane)];
+                for (int b = 0; b < sharedSize_; ++b) reduced_.cross(row, b) -= sums[size_t(wide * (1 + b) + lane)];
             }
         }
     }
 }
 
-bool NormalEquations::reduce(double damping) {
+void NormalEquations::gather(double damping) {
+    // The damping of views and border is the whole's, not a part's.
     const int d = viewSize_;
     parallelRanges(int(batches_.size()), 1, [&](int begin, int end) {
         for (int i = begin; i < end; ++i) fillBatch(batches_[size_t(i)], damping);
     });
-    band_.setZero();
-    right_.resize(d * viewCount_);
-    cross_.resize(d * viewCount_, borderSize_);
+    reduced_.band.setZero();
+    reduced_.right.resize(d * viewCount_);
+    reduced_.cross.resize(d * viewCount_, borderSize_);
     parallelRanges((viewCount_ + 7) / 8, 1, [&](int begin, int end) {
         for (int i = begin; i < end; ++i) gatherViews(8 * i, std::min(viewCount_, 8 * i + 8), damping);
     });
-    for (const auto& [row, column, value] : zoomEntries_) band_.at(row, column) += value;
-    corner_ = borderNormal_;
-    for (int b = 0; b < borderSize_; ++b) corner_(b, b) = damped(corner_(b, b), damping);
-    cornerRight_ = -borderGradient_;
+    for (const auto& [row, column, value] : zoomEntries_) reduced_.band.at(row, column) += value;
+    reduced_.corner = borderNormal_;
+    for (int b = 0; b < borderSize_ && !part_; ++b) reduced_.corner(b, b) = damped(reduced_.corner(b, b), damping);
+    reduced_.cornerRight = -borderGradient_;
     for (const Batch& batch : batches_) {
         for (int k = 0; k < batch.product.rows(); ++k) {
             const Eigen::Map<const Eigen::VectorXd> y(batch.shared.data() + k * sharedSize_, sharedSize_);
-            corner_.topLeftCorner(sharedSize_, sharedSize_).noalias() -= y * y.transpose();
-            cornerRight_.head(sharedSize_) -= y * pointRight_[size_t(batch.first + k / 3)][k % 3];
+            reduced_.corner.topLeftCorner(sharedSize_, sharedSize_).noalias() -= y * y.transpose();
+            reduced_.cornerRight.head(sharedSize_) -= y * pointRight_[size_t(batch.first + k / 3)][k % 3];
         }
     }
-    if (!band_.factor()) return false;
-    if (borderSize_ == 0) return true;
-    band_.solveLower(cross_);
-    corner_.noalias() -= cross_.transpose() * cross_;
-    return true;
+}
+
+bool NormalEquations::reduce(double damping) {
+    gather(damping);
+    return reduced_.factor();
+}
+
+bool NormalEquations::solveWithout(const NormalEquations& part, Eigen::VectorXd& views, Eigen::VectorXd& border) const {
+    BorderedBand rest = reduced_;
+    rest.subtract(part.reduced_);
+    return rest.factor() && rest.solve(views, border);
 }
 
 bool NormalEquations::solve(double damping, BundleStep& step) {
-    if (!reduce(damping)) return false;
+    if (!reduce(damping) || !reduced_.solve(step.views, step.border)) return false;
     const int d = viewSize_;
-    Eigen::MatrixXd x = right_;
-    band_.solveLower(x);
-    step.border.resize(borderSize_);
-    if (borderSize_ > 0) {
-        const Eigen::LDLT<Eigen::MatrixXd> ldlt(corner_);
-        if (ldlt.info() != Eigen::Success) return false;
-        step.border = ldlt.solve(cornerRight_ - cross_.transpose() * x);
-        x -= cross_ * step.border;
-    }
-    band_.solveUpper(x);
-    step.views = x;
-    if (!step.views.allFinite() || !step.border.allFinite()) return false;
     step.points.assign(keptAt_.size(), Eigen::Vector3d::Zero());
-    step.camerasGain = 0.5 * step.views.dot(right_) + 0.5 * step.border.dot(cornerRight_);
+    step.camerasGain = 0.5 * step.views.dot(reduced_.right) + 0.5 * step.border.dot(reduced_.cornerRight);
     double slope = step.views.dot(viewGradient_) + step.border.dot(borderGradient_), stiff = 0;
     const auto damp = [&](double diagonal) { return damped(diagonal, damping) - diagonal; };
     for (int v = 0; v < viewCount_; ++v)

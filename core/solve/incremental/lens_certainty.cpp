@@ -64,24 +64,35 @@ std::optional<Eigen::VectorXd> varianceByPaths(const BundleProblem& problem, con
     if (n == 0) return std::nullopt;
     const auto [groupOf, groups] = groupsOf(problem, wanted);
     if (groups < fewest) return std::nullopt;
+    // The equations of a group are taken off those of all.
+    NormalEquations whole(problem, options);
+    if (!std::isfinite(whole.linearise(problem))) return std::nullopt;
+    constexpr double damping = 1e-10;
+    whole.gather(damping);
+    BundleProblem empty = problem;
+    empty.observations.clear();
+    std::vector<std::vector<BundleProblem::Observation>> ofGroup(static_cast<size_t>(groups));
+    for (const auto& o : problem.observations) ofGroup[size_t(groupOf[size_t(o.point)])].push_back(o);
     Eigen::MatrixXd moves = Eigen::MatrixXd::Zero(n, groups);
     std::vector<char> failed(size_t(groups), 0);
-    parallelRanges(groups, 1, [&, &groupOf = groupOf](int begin, int end) {
+    parallelRanges(groups, 1, [&](int begin, int end) {
         for (int g = begin; g < end; ++g) {
-            BundleProblem p = problem;
-            std::erase_if(p.observations, [&](const auto& o) { return groupOf[size_t(o.point)] == g; });
-            NormalEquations equations(p, options);
-            BundleStep step;
-            if (!std::isfinite(equations.linearise(p)) || !equations.solve(1e-10, step)) {
+            BundleProblem p = empty;
+            p.observations = ofGroup[size_t(g)];
+            NormalEquations part(p, options);
+            part.linearisePart(p);
+            part.gather(damping);
+            Eigen::VectorXd views, border;
+            if (!whole.solveWithout(part, views, border)) {
                 failed[size_t(g)] = 1;
                 continue;
             }
             // The focal lengths of a zoom are among the views' numbers: the middle one speaks for all.
             const auto middle = Eigen::Index(p.views.size() / 2);
-            for (Eigen::Index k = 0, border = 0; k < n; ++k)
+            for (Eigen::Index k = 0, at = 0; k < n; ++k)
                 moves(k, g) = options.solveZoom && options.solved[size_t(k)] == LensValue::focal
-                                  ? p.focalOfView[size_t(middle)] * step.views[(middle + 1) * equations.viewSize() - 1]
-                                  : step.border[border++];
+                                  ? p.focalOfView[size_t(middle)] * views[(middle + 1) * whole.viewSize() - 1]
+                                  : border[at++];
         }
     });
     if (std::find(failed.begin(), failed.end(), 1) != failed.end() || !moves.allFinite()) return std::nullopt;

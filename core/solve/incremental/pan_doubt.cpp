@@ -5,6 +5,7 @@
 #include <array>
 #include <cmath>
 
+#include "base/parallel.h"
 #include "solve/incremental/model_choice.h"
 #include "solve/incremental/thresholds.h"
 
@@ -29,7 +30,21 @@ RotationSolve offCentre(const SolveQuestion& q, const std::vector<FrameIndex>& f
     return rotationWith(q, frames, lens, values, priors);
 }
 
-RotationSolve squeezed(const SolveQuestion& q, const std::vector<FrameIndex>& frames, const Intrinsics& lens) {
+/// Least squared error by the parabola through three of them, over x; negative where it opens downwards.
+double lowestOf(const std::array<double, 3>& x, const std::array<double, 3>& error) {
+    std::array<double, 3> y{};
+    for (size_t i = 0; i < 3; ++i) y[i] = error[i] * error[i];
+    const double left = (y[1] - y[0]) / (x[1] - x[0]), right = (y[2] - y[1]) / (x[2] - x[1]);
+    const double bend = (right - left) / (x[2] - x[0]);
+    if (!(bend > 0)) return -1;
+    const double slope = left + bend * (x[1] - x[0]);  // in the middle
+    return y[1] - slope * slope / (4 * bend);
+}
+
+/// The squeeze that explains the paths best. An answer above `enough` px is of no use: where it is plain that none
+/// comes near, the search ends early.
+RotationSolve squeezed(const SolveQuestion& q, const std::vector<FrameIndex>& frames, const Intrinsics& lens,
+                       double enough) {
     const auto with = [&](double aspect) {
         Intrinsics other = lens;
         other.pixelAspect *= aspect;
@@ -37,11 +52,18 @@ RotationSolve squeezed(const SolveQuestion& q, const std::vector<FrameIndex>& fr
     };
     constexpr std::array<double, 7> shares{0.5, 0.66, 0.8, 1.0, 1.25, 1.5, 2.0};
     std::array<RotationSolve, shares.size()> coarse;
-    for (size_t i = 0; i < shares.size(); ++i) coarse[i] = with(shares[i]);
+    parallelRanges(int(shares.size()), 1, [&](int begin, int end) {
+        for (auto i = size_t(begin); i < size_t(end); ++i) coarse[i] = with(shares[i]);
+    });
     const auto best = size_t(
         std::min_element(coarse.begin(), coarse.end(),
                          [](const RotationSolve& a, const RotationSolve& b) { return errorOf(a) < errorOf(b); }) -
         coarse.begin());
+    if (best > 0 && best + 1 < shares.size()) {
+        const double lowest = lowestOf({std::log(shares[best - 1]), std::log(shares[best]), std::log(shares[best + 1])},
+                                       {errorOf(coarse[best - 1]), errorOf(coarse[best]), errorOf(coarse[best + 1])});
+        if (lowest > 1.5 * enough * enough) return std::move(coarse[best]);
+    }
     // Golden-section search between its neighbours, over the logarithm (Kiefer, Proc. AMS 4, 1953).
     double low = std::log(shares[best > 0 ? best - 1 : 0]),
            high = std::log(shares[std::min(best + 1, shares.size() - 1)]);
@@ -79,17 +101,16 @@ std::optional<PanFound> panByOtherLens(const SolveQuestion& q, const std::vector
     if (!pan.found && noisy) pan = rotationWith(q, frames, lens, q.lensValues(), q.priors());
     if (!pan.found || pan.robustRmsPx > limits::nearlyPan * std::max(freeRmsPx, q.scaledPx(0.15))) return std::nullopt;
     if (noisy && isNodalPan(q.observations, pan, variance)) return PanFound{std::move(pan), PanCause::noise};
+    const double enough = limits::panGain * pan.robustRmsPx;
     // Both make up a little for what the other one is: the closer one counts.
     std::vector<PanFound> others;
     if (q.request.principal != Known::known || q.request.principalOffset.isZero())
         others.push_back({offCentre(q, frames, lens), PanCause::offCentre});
-    others.push_back({squeezed(q, frames, lens), PanCause::squeeze});
+    others.push_back({squeezed(q, frames, lens, enough), PanCause::squeeze});
     PanFound& best = *std::min_element(others.begin(), others.end(), [](const PanFound& a, const PanFound& b) {
         return errorOf(a.rotation) < errorOf(b.rotation);
     });
-    if (errorOf(best.rotation) < limits::panGain * pan.robustRmsPx &&
-        isNodalPan(q.observations, best.rotation, variance))
-        return std::move(best);
+    if (errorOf(best.rotation) < enough && isNodalPan(q.observations, best.rotation, variance)) return std::move(best);
     return std::nullopt;
 }
 
