@@ -10,6 +10,7 @@
 #include "layout/thing_json.h"
 #include "shot/json_parts.h"
 #include "shot/lens_json.h"
+#include "shot/rate_json.h"
 #include "shot/solve_json.h"
 
 namespace va {
@@ -102,6 +103,7 @@ std::string writeCameraJson(const SceneExport& s) {
             o["rms_px"] = f.rmsPx;
             // What was not solved says so.
             if (f.origin != PoseOrigin::solved) o["origin"] = poseOriginNames[int(f.origin)];
+            if (f.rate) o["row_motion"] = rateToJson(*f.rate);
         }
         j["frames"].push_back(o);
     }
@@ -210,6 +212,7 @@ SceneExport readCameraJson(const std::string& content, const std::string& source
                 f.pose = {tripleFrom(o.at("position")), quaternionFrom(o.at("rotation"))};
                 f.focalPx = o.at("focal_px");
                 f.rmsPx = o.at("rms_px");
+                if (o.contains("row_motion")) f.rate = rateFromJson(o["row_motion"]);
                 if (o.contains("origin")) f.origin = named<PoseOrigin>(o["origin"], poseOriginNames);
                 s.sensorWidthMm = o.at("sensor_width_mm");
                 s.principalPoint = {o.at("principal_point_px").at(0).get<double>(),

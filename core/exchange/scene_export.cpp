@@ -23,6 +23,7 @@ CameraTrack SceneExport::cameraTrack() const {
         to.solved = f.solved;
         to.pose = f.pose;
         to.focalPx = f.focalPx;
+        to.rate = f.rate;
     }
     return out;
 }
@@ -73,6 +74,7 @@ SceneExport gatherExport(const Shot& shot, const std::string& verdict) {
     for (const SolvedFrame& f : shot.solve->frames) {
         SceneExport::Frame out{f.frame, f.solved, {}, f.focalPx, f.rmsPx, f.origin};
         if (f.solved) out.pose = *shot.worldPose(f.frame);
+        if (f.rate && f.origin == PoseOrigin::solved) out.rate = f.rate->scaled(shot.ground->worldFromSolve.scale);
         const auto index = size_t(f.frame - shot.plate.frames.first);
         if (index < shot.plate.times.size()) out.seconds = shot.plate.times[index];
         if (index < shot.plate.storedFrames.size()) out.storedFrame = shot.plate.storedFrames[index];

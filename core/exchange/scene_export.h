@@ -25,6 +25,7 @@ struct SceneExport {
         /// stored frame that it shows.
         std::optional<double> seconds = std::nullopt;
         std::optional<int> storedFrame = std::nullopt;
+        std::optional<ViewRate> rate = std::nullopt;  ///< SolvedFrame::rate, in the world's units
     };
     struct Point {
         int id = 0;

@@ -7,6 +7,7 @@
 #include "shot/flat_json.h"
 #include "shot/json_parts.h"
 #include "shot/lens_json.h"
+#include "shot/rate_json.h"
 #include "shot/still_json.h"
 
 namespace va {
@@ -64,6 +65,7 @@ nlohmann::json solveJson(const SolveResult& r) {
                                {"focal_px", f.focalPx},
                                {"rms_px", f.rmsPx},
                                {"observations", f.observations}});
+        if (f.rate) j["frames"].back()["rate"] = rateToJson(*f.rate);
         if (f.origin == PoseOrigin::solved) continue;
         j["frames"].back()["origin"] = poseOriginNames[int(f.origin)];
         if (f.before)
@@ -140,6 +142,7 @@ SolveResult solveFrom(const json& j) {
         frame.rmsPx = f.at("rms_px");
         frame.observations = f.at("observations");
         if (f.contains("origin")) frame.origin = named<PoseOrigin>(f["origin"], poseOriginNames);
+        if (f.contains("rate")) frame.rate = rateFromJson(f["rate"]);
         if (f.contains("before")) frame.before = CameraPose{vector3(f["before"].at(0)), quaternion(f["before"].at(1))};
         r.frames.push_back(frame);
     }

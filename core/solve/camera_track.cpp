@@ -4,10 +4,10 @@
 #include "solve/minimal/resect.h"
 
 namespace va {
-namespace {
 
-/// The rate of a solved frame's view, through its neighbours.
-ViewRate rateAt(const std::vector<SolvedFrame>& frames, std::ptrdiff_t index) {
+ViewRate CameraTrack::rateAt(const SolvedFrame& frame) const {
+    if (frame.rate && frame.origin == PoseOrigin::solved) return *frame.rate;
+    const std::ptrdiff_t index = &frame - frames.data();
     std::vector<View> views;
     std::vector<double> times;
     size_t mine = 0;
@@ -23,30 +23,25 @@ ViewRate rateAt(const std::vector<SolvedFrame>& frames, std::ptrdiff_t index) {
     return rateOf(views, times, mine);
 }
 
-}  // namespace
-
 std::optional<FrameCamera> CameraTrack::cameraAt(int frame, const Similarity& worldFromSolve) const {
     const SolvedFrame* here = at(frame);
     if (!here || !here->solved) return std::nullopt;
     const CameraPose pose = worldFromSolve.pose(here->pose);
     if (readout == 0 || height <= 0) return FrameCamera(pose, intrinsics(frame));
-    ViewRate rate = rateAt(frames, here - frames.data());
     // Rotations are about the camera's own axes; translations grow with the world.
-    for (ViewRate::Move* m : {&rate.first, &rate.second, &rate.third}) m->tail<3>() *= worldFromSolve.scale;
-    return FrameCamera(pose, intrinsics(frame), rate, readout, height);
+    return FrameCamera(pose, intrinsics(frame), rateAt(*here).scaled(worldFromSolve.scale), readout, height);
 }
 
 std::optional<FrameCamera> CameraTrack::cameraAfter(int frame, double late, const Similarity& worldFromSolve) const {
     const SolvedFrame* here = at(frame);
     if (!here || !here->solved) return std::nullopt;
-    ViewRate rate = rateAt(frames, here - frames.data());
+    ViewRate rate = rateAt(*here);
     const ViewRate::Move move = rate.after(late);
     const View then = moved(viewFromPose(here->pose), move.head<3>(), move.tail<3>());
     const CameraPose pose = worldFromSolve.pose(poseFromView(then));
     if (readout == 0 || height <= 0) return FrameCamera(pose, intrinsics(frame));
     rate.first = rate.slope(late), rate.second += late * rate.third;
-    for (ViewRate::Move* m : {&rate.first, &rate.second, &rate.third}) m->tail<3>() *= worldFromSolve.scale;
-    return FrameCamera(pose, intrinsics(frame), rate, readout, height);
+    return FrameCamera(pose, intrinsics(frame), rate.scaled(worldFromSolve.scale), readout, height);
 }
 
 std::optional<Eigen::Vector2d> CameraTrack::seen(int frame, const Eigen::Vector3d& place) const {

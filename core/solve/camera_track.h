@@ -38,6 +38,8 @@ struct SolvedFrame {
     int observations = 0;  ///< used
     PoseOrigin origin = PoseOrigin::solved;
     std::optional<CameraPose> before;  ///< of a frame that was edited: as it was solved, if it was
+    /// With a rolling shutter, where the neighbours do not tell it: how the camera moved, in its own axes.
+    std::optional<ViewRate> rate;
 };
 
 /// The camera over the frames, in the world of its solve: all that is needed to project, and to look along pixels.
@@ -54,6 +56,8 @@ struct CameraTrack {
     /// The camera `late` frames after a frame's own time, by its motion there: for times within half a frame.
     [[nodiscard]] std::optional<FrameCamera> cameraAfter(int frame, double late,
                                                          const Similarity& worldFromSolve = {}) const;
+    /// How the camera moved around a solved frame's time, in its own axes and the solve's units.
+    [[nodiscard]] ViewRate rateAt(const SolvedFrame& frame) const;
     /// Where a position of the solve's world is seen in a frame, in px, with the row's own moment where rows are read
     /// one after the other. Nothing in frames without a solve, and where project() gives nothing.
     [[nodiscard]] std::optional<Eigen::Vector2d> seen(int frame, const Eigen::Vector3d& place) const;

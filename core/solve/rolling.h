@@ -16,6 +16,12 @@ struct ViewRate {
 
     /// What has happened `late` frames after.
     [[nodiscard]] Move after(double late) const { return late * (first + late / 2 * (second + late / 3 * third)); }
+    /// In a world that is so many times as large.
+    [[nodiscard]] ViewRate scaled(double times) const {
+        ViewRate out = *this;
+        for (Move* m : {&out.first, &out.second, &out.third}) m->tail<3>() *= times;
+        return out;
+    }
     [[nodiscard]] Move slope(double late) const { return first + late * (second + late / 2 * third); }
 };
 

@@ -94,8 +94,8 @@ struct SolveDiagnostics {
     double mirrorRmsPx = -1;  ///< fit of the scene's mirror image, where that is as good as none other; else negative
     /// Where a known focal length does not go with the paths: what they ask for, and the fit with that. Else 0.
     double askedFocalPx = 0, askedRmsPx = 0;
-    bool draft = false;  ///< steps were left out that an update makes up for (SolveRequest::draft)
-    bool preliminary = false;  ///< a first camera, which the match is still refining
+    bool draft = false;                  ///< steps were left out that an update makes up for (SolveRequest::draft)
+    bool preliminary = false;            ///< a first camera, which the match is still refining
     PanCause panCause = PanCause::none;  ///< of a nodal pan that looked like a free move at first
     /// Paths that the solve did not use and that move together by themselves: they may belong to a thing.
     std::vector<int> movingTogether;

@@ -54,7 +54,11 @@ void Reconstruction::updateRates() {
     size_t i = 0;
     for (const FrameIndex f : views_.indices())
         if (views_[f]) rates_[f] = rates[i++];
+    for (const auto& [frame, rate] : measuredRates_)
+        if (views_[frame]) rates_[frame] = rate;
 }
+
+void Reconstruction::setMeasuredRate(FrameIndex frame, const ViewRate& rate) { measuredRates_[frame] = rate; }
 
 std::optional<View> Reconstruction::viewOf(const PathObservation& s) const {
     const auto& view = views_[s.frame];

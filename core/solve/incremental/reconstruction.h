@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <algorithm>
+#include <map>
 #include <optional>
 #include <vector>
 
@@ -77,8 +78,12 @@ class Reconstruction {
     [[nodiscard]] bool rolls() const { return readout_ != 0 || solvesReadout_; }
     /// How the views move; empty when all rows are read at once.
     [[nodiscard]] const ByFrame<ViewRate>& rates() const { return rates_; }
-    /// Takes the rates from the views as they stand.
+    /// Takes the rates from the views as they stand, but for those that were measured.
     void updateRates();
+    /// How the camera moved in a frame whose neighbours do not tell (end_rates.h).
+    void setMeasuredRate(FrameIndex frame, const ViewRate& rate);
+    void forgetMeasuredRates() { measuredRates_.clear(); }
+    [[nodiscard]] const std::map<FrameIndex, ViewRate>& measuredRates() const { return measuredRates_; }
 
     // ---- observations ---------------------------------------------------------------------------------------------
     [[nodiscard]] const Observations& observations() const { return observations_; }
@@ -126,6 +131,7 @@ class Reconstruction {
     double readout_ = 0;
     bool solvesReadout_ = false;
     ByFrame<ViewRate> rates_;
+    std::map<FrameIndex, ViewRate> measuredRates_;
 };
 
 }  // namespace va

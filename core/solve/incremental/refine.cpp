@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "solve/incremental/end_rates.h"
 #include "solve/incremental/outliers.h"
 #include "solve/incremental/thresholds.h"
 
@@ -95,6 +96,7 @@ BundleSummary refine(Reconstruction& r, const std::vector<LensValue>& solved,
     r.setLens(s.problem.lenses[0]);
     if (r.findsFocals()) takeFocals(r, s);
     r.setReadout(s.problem.readout, r.solvesReadout());
+    measureEndRates(r);
     return summary;
 }
 

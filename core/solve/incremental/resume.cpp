@@ -30,6 +30,7 @@ std::unique_ptr<Reconstruction> resumed(const SolveQuestion& question, const Sol
             if (had->origin == PoseOrigin::solved || had->before) {
                 r->setView(f, viewFromPose(had->before ? *had->before : had->pose));
                 r->setFocal(f, had->focalPx);
+                if (had->rate) r->setMeasuredRate(f, *had->rate);
             }
     std::map<int, const SolvedPoint*> points;
     for (const SolvedPoint& p : from.points)

@@ -68,6 +68,8 @@ void takeFrame(const Reconstruction& r, FrameIndex f, const Similarity& world, S
     out.solved = true;
     out.pose = world.pose(poseFromView(*r.views()[f]));
     out.focalPx = r.lensOf(f).focalPx;
+    if (const auto rate = r.measuredRates().find(f); rate != r.measuredRates().end())
+        out.rate = rate->second.scaled(world.scale);
     double sum = 0;
     for (int i : r.observations().byFrame[f]) {
         const PathObservation& s = r.observations().all[size_t(i)];

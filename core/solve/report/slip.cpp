@@ -203,7 +203,12 @@ SlipField slipFieldOf(const SolveResult& solve, const std::vector<Path>& paths, 
         if (solve.zooms) p.focalOfView.push_back(f.focalPx);
     }
     p.lenses = {solve.lens};
-    if (solve.readout != 0) p.rates = ratesOf(p.views, p.timeOfView), p.readout = solve.readout, p.height = height;
+    if (solve.readout != 0) {
+        p.rates = ratesOf(p.views, p.timeOfView), p.readout = solve.readout, p.height = height;
+        for (const SolvedFrame& f : solve.frames)
+            if (const auto view = viewOf.find(f.frame); f.rate && view != viewOf.end())
+                p.rates[size_t(view->second)] = *f.rate;
+    }
     std::map<int, const Path*> byId;
     for (const Path& path : paths) byId[path.id] = &path;
     std::map<int, std::set<int>> unused;
