@@ -20,13 +20,12 @@ CameraTrack dolly(int frames) {
     t.lens = {focal, 1, {(width - 1) / 2.0, (height - 1) / 2.0}, {}};
     t.height = height;
     for (int i = 0; i < frames; ++i) {
-        SolvedFrame f;
+        SolvedFrame& f = t.frames.emplace_back();
         f.frame = 1001 + i;
         f.solved = true;
         f.focalPx = focal;
         f.pose.position = {0.1 * i, 1.5, 4};
         f.pose.worldFromCamera = Eigen::AngleAxisd(-0.002 * i, Eigen::Vector3d::UnitY());
-        t.frames.push_back(f);
     }
     return t;
 }

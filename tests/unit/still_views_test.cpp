@@ -44,13 +44,12 @@ struct Place {
         solve.height = 720;
         solve.rmsPx = 0.15;
         for (int f = 0; f < frames; ++f) {
-            SolvedFrame out;
+            SolvedFrame& out = solve.frames.emplace_back();
             out.frame = 1001 + f;
             out.solved = true;
             out.focalPx = 900;
             const double turn = frames > 1 ? (f / double(frames - 1) - 0.5) * 0.6 : 0;
             out.pose.worldFromCamera = Eigen::AngleAxisd(turn, Vector3d::UnitY());
-            solve.frames.push_back(out);
         }
         for (int i = 0; i < count; ++i) {
             Path p;
