@@ -1,15 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "layout/assets.h"
 
-#include <OpenImageIO/filesystem.h>
-#include <OpenImageIO/imageio.h>
-
 #include <algorithm>
 #include <cmath>
 #include <filesystem>
 
 #include "base/error.h"
 #include "base/text.h"
+#include "media/codec/picture_codec.h"
 #include "media/display_transform.h"
 #include "media/plate_source.h"
 
@@ -38,15 +36,12 @@ std::shared_ptr<const Picture8> displayed(const Picture& p, PictureEncoding enco
 
 /// A PNG or JPEG that lies within another file.
 std::shared_ptr<const Picture8> decoded(const std::vector<unsigned char>& bytes) {
-    OIIO::Filesystem::IOMemReader memory(const_cast<unsigned char*>(bytes.data()), bytes.size());
     const bool png = bytes.size() > 4 && bytes[0] == 0x89 && bytes[1] == 'P';
-    const auto in = OIIO::ImageInput::open(png ? "within.png" : "within.jpg", nullptr, &memory);
-    if (!in) return nullptr;
-    const OIIO::ImageSpec& spec = in->spec();
-    std::vector<uint8_t> values(size_t(spec.width) * size_t(spec.height) * size_t(spec.nchannels));
-    if (!in->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::UINT8, values.data())) return nullptr;
-    auto out = std::make_shared<Picture8>(spec.width, spec.height);
-    const auto n = size_t(spec.nchannels);
+    PictureLayout layout;
+    std::vector<uint8_t> values;
+    if (!pictureCodec().decode(bytes, png, layout, values)) return nullptr;
+    auto out = std::make_shared<Picture8>(layout.width, layout.height);
+    const size_t n = layout.channels.size();
     for (size_t i = 0; i < out->data.size() / 4; ++i) {
         for (size_t c = 0; c < 3; ++c) out->data[4 * i + c] = values[n * i + (n >= 3 ? c : 0)];
         out->data[4 * i + 3] = n == 4 ? values[n * i + 3] : n == 2 ? values[n * i + 1] : 255;

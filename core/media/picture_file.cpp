@@ -1,9 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "media/picture_file.h"
 
-#include <OpenImageIO/filesystem.h>
-#include <OpenImageIO/imageio.h>
-
 #include <algorithm>
 #include <cctype>
 #include <cmath>
@@ -13,14 +10,13 @@
 #include "base/error.h"
 #include "base/part_file.h"
 #include "base/text.h"
+#include "media/codec/picture_codec.h"
 #include "media/still_reader.h"
 
 namespace va {
 namespace {
 
-using OIIO::ImageOutput;
-using OIIO::ImageSpec;
-using OIIO::TypeDesc;
+using Values = PictureLayout::Values;
 
 std::string endingOf(const std::filesystem::path& path) {
     std::string e = path.extension().string();
@@ -30,7 +26,7 @@ std::string endingOf(const std::filesystem::path& path) {
 
 /// Encodes in memory and writes the bytes at once where the format's writer can do that: those writers do not look
 /// whether the disk took what they gave it. Of other formats the file is read again.
-void writeImage(const std::filesystem::path& path, ImageSpec spec, const std::vector<float>& raw) {
+void writeImage(const std::filesystem::path& path, const PictureOutput& how, const std::vector<float>& raw) {
     const auto fail = [&](const std::string& why) {
         throw InputError(text("\"%s\" can't be written. Check that the folder exists, that there is room on the disk, "
                               "and that you may write there.",
@@ -39,24 +35,17 @@ void writeImage(const std::filesystem::path& path, ImageSpec spec, const std::ve
     };
     std::error_code ignored;
     if (path.has_parent_path()) std::filesystem::create_directories(path.parent_path(), ignored);
-    const auto file = ImageOutput::create(path.string());
-    if (!file) return fail(OIIO::geterror());
-    if (file->supports("ioproxy")) {
-        std::vector<unsigned char> bytes;
-        OIIO::Filesystem::IOVecOutput memory(bytes);
-        file->set_ioproxy(&memory);
-        if (!file->open(path.string(), spec) || !file->write_image(TypeDesc::FLOAT, raw.data()) || !file->close())
-            fail(file->geterror());
-        writeFileAtomically(path, {reinterpret_cast<const char*>(bytes.data()), bytes.size()});
-        return;
+    std::vector<unsigned char> bytes;
+    std::string why;
+    switch (pictureCodec().encode(path.string(), how, raw, bytes, why)) {
+        case PictureCodec::Encoded::inMemory:
+            writeFileAtomically(path, {reinterpret_cast<const char*>(bytes.data()), bytes.size()});
+            return;
+        case PictureCodec::Encoded::failed: return fail(why);
+        case PictureCodec::Encoded::byFileOnly: break;
     }
     PartFile place(path);
-    if (!file->open(place.part().string(), spec) || !file->write_image(TypeDesc::FLOAT, raw.data()) || !file->close())
-        fail(file->geterror());
-    const auto again = OIIO::ImageInput::open(place.part().string());
-    std::vector<float> row(size_t(spec.width) * size_t(spec.nchannels));
-    if (!again || !again->read_scanline(spec.height - 1 + spec.y, 0, TypeDesc::FLOAT, row.data()))
-        fail(again ? again->geterror() : OIIO::geterror());
+    if (!pictureCodec().write(place.part().string(), how, raw, why)) fail(why);
     if (const int code = place.commit(); code != 0) fail(std::strerror(code));
 }
 
@@ -87,41 +76,41 @@ void writePicture(const std::filesystem::path& path, const Picture& picture, con
             text("Pictures can't be written as \"%s\". Known endings are exr, png, tif, dpx, jpg.", ending.c_str()));
     const bool alpha = format.alpha && !jpeg && !dpx;
     const int channels = alpha ? 4 : 3;
-    TypeDesc type = format.bits > 8 && !jpeg ? TypeDesc::UINT16 : TypeDesc::UINT8;
-    if (exr) type = format.bits > 16 ? TypeDesc::FLOAT : TypeDesc::HALF;
-    else if (format.bits > 16 && ending.starts_with(".tif")) type = TypeDesc::FLOAT;
-    ImageSpec spec(picture.width, picture.height, channels, type);
-    if (dpx && format.bits == 10) spec.attribute("oiio:BitsPerSample", 10);
-    if (alpha) spec.alpha_channel = 3;
-    spec.attribute("PixelAspectRatio", float(format.pixelAspect));
-    if (exr) spec.attribute("compression", "zip");
-    if (jpeg) spec.attribute("CompressionQuality", 98);
+    PictureOutput how{{0, 0, picture.width, picture.height, 0, 0, picture.width, picture.height}};
+    PictureLayout& layout = how.layout;
+    layout.values = format.bits > 8 && !jpeg ? Values::words : Values::bytes;
+    if (exr) layout.values = format.bits > 16 ? Values::floats : Values::halfs;
+    else if (format.bits > 16 && ending.starts_with(".tif")) layout.values = Values::floats;
+    layout.channels = {"R", "G", "B"};
+    if (alpha) layout.channels.emplace_back("A"), layout.alpha = 3;
+    if (dpx && format.bits == 10) how.numbers.emplace_back("oiio:BitsPerSample", 10);
+    how.reals.emplace_back("PixelAspectRatio", float(format.pixelAspect));
+    if (exr) how.words.emplace_back("compression", "zip");
+    if (jpeg) how.numbers.emplace_back("CompressionQuality", 98);
     std::vector<float> raw(size_t(picture.width) * size_t(picture.height) * size_t(channels));
     for (size_t i = 0; i < picture.data.size() / 4; ++i)
         std::copy_n(&picture.data[4 * i], channels, &raw[i * size_t(channels)]);
     // The library cuts ten bits off sixteen without rounding: the nearest code value has to be there already.
     if (dpx && format.bits == 10)
         for (float& v : raw) v = std::round(std::clamp(v, 0.0f, 1.0f) * 1023) / 1023;
-    writeImage(path, spec, raw);
+    writeImage(path, how, raw);
 }
 
 void writeChannels(const std::filesystem::path& path, int width, int height, const std::vector<NamedChannel>& channels,
                    int bits, int left, int top, int frameWidth, int frameHeight,
                    const std::array<float, 8>* chromaticities) {
-    ImageSpec spec(width, height, int(channels.size()), bits > 16 ? TypeDesc::FLOAT : TypeDesc::HALF);
-    spec.channelnames.clear();
+    PictureOutput how{{left, top, width, height, 0, 0, frameWidth, frameHeight}};
+    how.layout.values = bits > 16 ? Values::floats : Values::halfs;
     for (size_t i = 0; i < channels.size(); ++i) {
-        spec.channelnames.push_back(channels[i].name);
-        if (channels[i].name == "A") spec.alpha_channel = int(i);
+        how.layout.channels.push_back(channels[i].name);
+        if (channels[i].name == "A") how.layout.alpha = int(i);
     }
-    spec.x = left, spec.y = top;
-    spec.full_x = spec.full_y = 0, spec.full_width = frameWidth, spec.full_height = frameHeight;
-    spec.attribute("compression", "zip");
-    if (chromaticities) spec.attribute("chromaticities", TypeDesc(TypeDesc::FLOAT, 8), chromaticities->data());
+    how.words.emplace_back("compression", "zip");
+    how.chromaticities = chromaticities;
     std::vector<float> raw(size_t(width) * size_t(height) * channels.size());
     for (size_t c = 0; c < channels.size(); ++c)
         for (size_t i = 0; i < channels[c].values.size(); ++i) raw[i * channels.size() + c] = channels[c].values[i];
-    writeImage(path, spec, raw);
+    writeImage(path, how, raw);
 }
 
 }  // namespace va

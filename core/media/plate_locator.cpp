@@ -175,4 +175,9 @@ PlateLocation locatePlate(const std::string& spec) {
     return out;
 }
 
+bool looksLikeStills(const std::string& spec) {
+    std::error_code code;
+    return spec.find_first_of("%#") != std::string::npos || fs::is_directory(spec, code) || hasStillEnding(spec);
+}
+
 }  // namespace va

@@ -25,4 +25,7 @@ struct PlateLocation {
 /// that fits the pattern; an empty file; a pipe or a device, which can't be read twice.
 PlateLocation locatePlate(const std::string& spec);
 
+/// Whether a plate's name looks like stills: a folder, a pattern, or an ending of pictures. No file is opened.
+bool looksLikeStills(const std::string& spec);
+
 }  // namespace va

@@ -139,11 +139,11 @@ class SequenceSource final : public PlateSource {
         if (r.alpha()) info_.notes.push_back(text("The stills have an alpha channel. The plate ignores it."));
         if (r.parts() > 1)
             info_.notes.push_back(text("The files hold %d parts; the one with the colours is shown.", r.parts()));
-        const OIIO::ImageSpec& s = r.spec();
-        if (s.width != s.full_width || s.height != s.full_height)
-            info_.notes.push_back(text("The files hold %d × %d px of a picture of %d × %d px.", s.width, s.height,
-                                       s.full_width, s.full_height));
-        readTags(s, path);
+        const PictureLayout& l = r.layout();
+        if (l.width != l.fullWidth || l.height != l.fullHeight)
+            info_.notes.push_back(text("The files hold %d × %d px of a picture of %d × %d px.", l.width, l.height,
+                                       l.fullWidth, l.fullHeight));
+        readTags(r.tags(), path);
     }
 
     void findGaps() {
@@ -171,9 +171,9 @@ class SequenceSource final : public PlateSource {
                      what.c_str()));
     }
 
-    void readTags(const OIIO::ImageSpec& spec, const std::filesystem::path& path) {
+    void readTags(const PictureInput& tags, const std::filesystem::path& path) {
         const auto positive = [&](const char* name) -> std::optional<double> {
-            const float v = spec.get_float_attribute(name, 0);
+            const float v = tags.real(name);
             return v > 0 && std::isfinite(v) ? std::optional<double>(v) : std::nullopt;
         };
         const CameraMetadata camera = readCameraMetadata(path);
@@ -182,16 +182,12 @@ class SequenceSource final : public PlateSource {
         info_.sensorWidthMm = camera.sensorWidthMm;
         info_.digitalZoom = camera.digitalZoom;
         info_.lensModel = camera.lens;
-        info_.cameraMaker = !camera.maker.empty() ? camera.maker : std::string(spec.get_string_attribute("Make"));
-        info_.cameraModel = !camera.model.empty() ? camera.model : std::string(spec.get_string_attribute("Model"));
+        info_.cameraMaker = !camera.maker.empty() ? camera.maker : tags.word("Make");
+        info_.cameraModel = !camera.model.empty() ? camera.model : tags.word("Model");
         if (const auto aspect = positive("PixelAspectRatio"))
             info_.pixelAspect = reduced(std::llround(*aspect * 10000), 10000);
-        int rate[2] = {0, 0};
-        if (spec.getattribute("FramesPerSecond",
-                              OIIO::TypeDesc(OIIO::TypeDesc::INT, OIIO::TypeDesc::VEC2, OIIO::TypeDesc::RATIONAL),
-                              rate) &&
-            rate[0] > 0 && rate[1] > 0)
-            info_.rate = reduced(rate[0], rate[1]);
+        if (const auto rate = tags.rational("FramesPerSecond"); rate && rate->first > 0 && rate->second > 0)
+            info_.rate = reduced(rate->first, rate->second);
         // Writers leave garbage in header fields that they do not fill.
         else if (const auto f = positive("dpx:FrameRate"); f && *f >= 1 && *f <= 1000)
             info_.rate = parseRational(std::to_string(*f));

@@ -4,7 +4,6 @@
 #include <algorithm>
 #include <cctype>
 #include <fstream>
-#include <string_view>
 
 #include "base/error.h"
 #include "base/text.h"
@@ -13,8 +12,6 @@ namespace va {
 namespace {
 
 namespace fs = std::filesystem;
-using OIIO::ImageInput;
-using OIIO::TypeDesc;
 
 /// A whole JPEG has its end marker (FF D9, ITU-T T.81) at the end, give or take what some cameras append. The reader
 /// fills what is missing with grey and calls it a success.
@@ -42,56 +39,53 @@ StillReader::StillReader(const fs::path& path) : path_(path) {
             text("%s is not there, or is no file that can be read. Bring it back, or leave it out.", name.c_str()));
     if (fs::file_size(path, code) == 0)
         throw InputError(text("%s is empty. Copy it again, or leave it out.", name.c_str()));
-    input_ = ImageInput::open(path.string());
-    if (!input_ || std::string_view(input_->format_name()) == "ffmpeg")
+    std::string why;
+    input_ = pictureCodec().open(path.string(), why);
+    if (!input_ || input_->format() == "ffmpeg")
         throw InputError(
             text("%s is not a picture that can be read: it may be cut off or damaged. Replace it, or leave it out.",
                  name.c_str()),
-            OIIO::geterror());
-    for (parts_ = 1; parts_ < 256 && input_->seek_subimage(parts_, 0);) ++parts_;
-    (void)input_->geterror();
+            why);
+    for (parts_ = 1; parts_ < 256 && input_->hasPart(parts_);) ++parts_;
     for (part_ = 0; part_ < parts_; ++part_)
         if (choosePart()) break;
     if (part_ == parts_) {
         part_ = 0;
         (void)choosePart();
     }
-    if (spec_.full_width <= 0 || spec_.full_height <= 0)
-        spec_.full_x = spec_.x, spec_.full_y = spec_.y, spec_.full_width = spec_.width,
-        spec_.full_height = spec_.height;
-    if (spec_.full_width > widest || spec_.full_height > widest)
+    PictureLayout& l = layout_;
+    if (l.fullWidth <= 0 || l.fullHeight <= 0)
+        l.fullX = l.x, l.fullY = l.y, l.fullWidth = l.width, l.fullHeight = l.height;
+    if (l.fullWidth > widest || l.fullHeight > widest)
         throw InputError(text("%s is %d × %d px. Up to %d px a side can be worked with: scale it down.", name.c_str(),
-                              spec_.full_width, spec_.full_height, widest));
+                              l.fullWidth, l.fullHeight, widest));
 }
 
 bool StillReader::choosePart() {
-    input_->seek_subimage(part_, 0);
-    spec_ = input_->spec(part_, 0);
+    layout_ = input_->layout(part_);
     const auto channel = [&](const char* wanted) {
-        for (int i = 0; i < int(spec_.channelnames.size()); ++i)
-            if (lowerCase(spec_.channelnames[size_t(i)]) == wanted) return i;
+        for (int i = 0; i < int(layout_.channels.size()); ++i)
+            if (lowerCase(layout_.channels[size_t(i)]) == wanted) return i;
         return -1;
     };
     const int red = channel("r"), green = channel("g"), blue = channel("b");
-    alpha_ = spec_.alpha_channel;
+    alpha_ = layout_.alpha;
     if (red >= 0 && green >= 0 && blue >= 0) {
         colours_ = {red, green, blue};
         return true;
     }
     const int y = channel("y");
-    if (spec_.nchannels >= 3 && y < 0) colours_ = {0, 1, 2};
+    if (layout_.channels.size() >= 3 && y < 0) colours_ = {0, 1, 2};
     else colours_ = {std::max(y, 0)};
     return false;
 }
 
-int StillReader::bits() const { return spec_.get_int_attribute("oiio:BitsPerSample", int(spec_.format.size() * 8)); }
-
 bool StillReader::log() const {
-    const std::string space = spec_.get_string_attribute("oiio:ColorSpace");
+    const std::string space = input_->word("oiio:ColorSpace");
     return space == "KodakLog" || space == "Cineon";
 }
 
-Orientation StillReader::orientation() const { return Orientation::ofExif(spec_.get_int_attribute("Orientation", 1)); }
+Orientation StillReader::orientation() const { return Orientation::ofExif(input_->number("Orientation", 1)); }
 
 std::vector<float> StillReader::pixels(bool withAlpha) const {
     const auto damaged = [&](const std::string& detail) {
@@ -103,25 +97,23 @@ std::vector<float> StillReader::pixels(bool withAlpha) const {
     if (withAlpha && alpha_ >= 0) wanted.push_back(alpha_);
     const auto [low, high] = std::minmax_element(wanted.begin(), wanted.end());
     const int first = *low, read = *high - *low + 1, out = int(wanted.size());
-    std::vector<float> raw(size_t(spec_.width) * size_t(spec_.height) * size_t(read));
-    if (!input_->read_image(part_, 0, first, first + read, TypeDesc::FLOAT, raw.data()))
-        throw damaged(input_->geterror());
+    const PictureLayout& l = layout_;
+    std::vector<float> raw(size_t(l.width) * size_t(l.height) * size_t(read));
+    if (std::string why; !input_->read(part_, first, first + read, raw.data(), why)) throw damaged(why);
     // The reader turns white-is-zero over for bytes only.
-    const bool turnOver = format() == "tiff" && spec_.get_int_attribute("tiff:PhotometricInterpretation", 1) == 0 &&
-                          spec_.format != TypeDesc::UINT8 && !floats();
+    const bool turnOver = format() == "tiff" && input_->number("tiff:PhotometricInterpretation", 1) == 0 &&
+                          l.values != PictureLayout::Values::bytes && !floats();
     if (turnOver)
         for (float& v : raw) v = 1 - v;
-    const bool whole =
-        spec_.x == spec_.full_x && spec_.y == spec_.full_y && spec_.width == width() && spec_.height == height();
+    const bool whole = l.x == l.fullX && l.y == l.fullY && l.width == width() && l.height == height();
     bool inOrder = read == out;
     for (int c = 0; c < out; ++c) inOrder = inOrder && wanted[size_t(c)] == first + c;
     if (whole && inOrder) return raw;
     std::vector<float> picture(size_t(width()) * size_t(height()) * size_t(out), 0.0f);
-    for (int y = std::max(spec_.y, spec_.full_y); y < std::min(spec_.y + spec_.height, spec_.full_y + height()); ++y)
-        for (int x = std::max(spec_.x, spec_.full_x); x < std::min(spec_.x + spec_.width, spec_.full_x + width());
-             ++x) {
-            const float* from = &raw[(size_t(y - spec_.y) * size_t(spec_.width) + size_t(x - spec_.x)) * size_t(read)];
-            float* to = &picture[(size_t(y - spec_.full_y) * size_t(width()) + size_t(x - spec_.full_x)) * size_t(out)];
+    for (int y = std::max(l.y, l.fullY); y < std::min(l.y + l.height, l.fullY + height()); ++y)
+        for (int x = std::max(l.x, l.fullX); x < std::min(l.x + l.width, l.fullX + width()); ++x) {
+            const float* from = &raw[(size_t(y - l.y) * size_t(l.width) + size_t(x - l.x)) * size_t(read)];
+            float* to = &picture[(size_t(y - l.fullY) * size_t(width()) + size_t(x - l.fullX)) * size_t(out)];
             for (int c = 0; c < out; ++c) to[c] = from[wanted[size_t(c)] - first];
         }
     return picture;

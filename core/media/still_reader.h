@@ -1,13 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-#include <OpenImageIO/imageio.h>
-
 #include <filesystem>
 #include <memory>
 #include <string>
 #include <vector>
 
 #include "base/picture.h"
+#include "media/codec/picture_codec.h"
 #include "media/rotate.h"
 
 namespace va {
@@ -22,14 +21,16 @@ class StillReader {
     /// Throws InputError: not there, a broken link, empty, not a picture.
     explicit StillReader(const std::filesystem::path& path);
 
-    [[nodiscard]] const OIIO::ImageSpec& spec() const { return spec_; }
-    [[nodiscard]] std::string format() const { return input_->format_name(); }
-    [[nodiscard]] int width() const { return spec_.full_width; }
-    [[nodiscard]] int height() const { return spec_.full_height; }
+    [[nodiscard]] const PictureLayout& layout() const { return layout_; }
+    /// For tags of the picture's part.
+    [[nodiscard]] const PictureInput& tags() const { return *input_; }
+    [[nodiscard]] std::string format() const { return input_->format(); }
+    [[nodiscard]] int width() const { return layout_.fullWidth; }
+    [[nodiscard]] int height() const { return layout_.fullHeight; }
     [[nodiscard]] bool grey() const { return colours_.size() < 3; }
     [[nodiscard]] bool alpha() const { return alpha_ >= 0; }
-    [[nodiscard]] bool floats() const { return spec_.format.is_floating_point(); }
-    [[nodiscard]] int bits() const;
+    [[nodiscard]] bool floats() const { return layout_.real; }
+    [[nodiscard]] int bits() const { return layout_.bits; }
     /// Whether the numbers are printing densities.
     [[nodiscard]] bool log() const;
     [[nodiscard]] Orientation orientation() const;
@@ -42,8 +43,8 @@ class StillReader {
   private:
     [[nodiscard]] bool choosePart();
     std::filesystem::path path_;
-    mutable std::unique_ptr<OIIO::ImageInput> input_;
-    OIIO::ImageSpec spec_;
+    std::unique_ptr<PictureInput> input_;
+    PictureLayout layout_;
     std::vector<int> colours_;  ///< channels of the file: red, green, blue, or one
     int alpha_ = -1, part_ = 0, parts_ = 1;
 };

@@ -6,6 +6,7 @@
 #include <Eigen/Geometry>
 #include <cmath>
 
+#include "solve/solver.h"
 #include "synthetic_shot.h"
 
 namespace va {
@@ -86,6 +87,39 @@ TEST(EndRates, WrongPathsDoNotLeadIt) {
     Reconstruction r = truthOf(makeSyntheticShot(o), frameCount);
     measureEndRates(r);
     for (const int f : {0, frameCount - 1}) EXPECT_LT(worstOf(r, FrameIndex(f)), 0.015) << f;
+}
+
+TEST(EndRates, OfAPanAsWell) {
+    SyntheticOptions o;
+    o.frames = frameCount, o.points = 300;
+    o.noisePx = 0.1;
+    o.readout = readout;
+    o.camera = [](double t) {
+        CameraPose pose = trembling(t);
+        pose.position.setZero();
+        return pose;
+    };
+    SyntheticShot s = makeSyntheticShot(o);
+    s.request.readoutKnown = Known::known;
+    s.request.readout = readout;
+    Progress progress;
+    const SolveResult r = solveShot(s.paths, s.request, progress);
+    ASSERT_EQ(r.motion, Motion::nodalPan);
+    const auto rotationAt = [&](int frame, double row) {
+        return Eigen::Quaterniond(r.cameraAt(s.request.frames[size_t(frame)])->poseAtRow(row).worldFromCamera);
+    };
+    const auto trueAt = [&](int frame, double row) {
+        const double late = readout * (row / (o.height - 1) - 0.5);
+        return Eigen::Quaterniond(o.camera((frame + late) / (frameCount - 1)).worldFromCamera);
+    };
+    // Against the middle frame, since the world's axes are free.
+    const Eigen::Quaterniond world = rotationAt(frameCount / 2, 0) * trueAt(frameCount / 2, 0).conjugate();
+    for (const int f : {0, 1, frameCount - 2, frameCount - 1}) {
+        EXPECT_TRUE(r.frames[size_t(f)].rate.has_value()) << f;
+        for (const double row : {0.0, o.height - 1.0})
+            EXPECT_LT(rotationAt(f, row).angularDistance(world * trueAt(f, row)) * 180 / M_PI, 0.02) << f;
+    }
+    EXPECT_FALSE(r.frames[size_t(frameCount / 2)].rate.has_value());
 }
 
 TEST(EndRates, NothingIsMeasuredWithoutRowsOrWithTooFewFrames) {

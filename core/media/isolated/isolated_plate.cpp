@@ -19,6 +19,7 @@
 #include "media/isolated/plate_reader.h"
 #include "media/isolated/reader_fork_server.h"
 #include "media/isolated/reader_protocol.h"
+#include "media/plate_locator.h"
 
 extern char** environ;
 
@@ -35,13 +36,13 @@ std::string& program() {
 /// One reading process, and the plate that it has open.
 class ReaderProcess {
   public:
-    ReaderProcess() {
+    explicit ReaderProcess(const std::string& spec) {
         int pair[2];
         if (::socketpair(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0, pair) != 0) fail();
         socket_ = pair[0];
         descriptor_ = ::memfd_create("vivid-anchor-plate", MFD_CLOEXEC);
         memory_ = std::make_unique<SharedMemory>(descriptor_);
-        const bool forked = descriptor_ >= 0 && forkPlateReader(pair[1], descriptor_);
+        const bool forked = descriptor_ >= 0 && forkPlateReader(pair[1], descriptor_, looksLikeStills(spec));
         const int code = forked ? 0 : descriptor_ < 0 ? errno : spawn(pair[1]);
         ::close(pair[1]);
         if (code != 0) fail();
@@ -223,11 +224,11 @@ class IsolatedPlate final : public PlateSource {
         json reply;
         // An idle one may have died since; a new one gets a second try.
         const bool reused = process_ != nullptr;
-        if (!reused) process_ = std::make_unique<ReaderProcess>();
+        if (!reused) process_ = std::make_unique<ReaderProcess>(spec_);
         process_->key.clear();
         bool answered = askOnce(request, reply, progress);
         if (!answered && reused) {
-            process_ = std::make_unique<ReaderProcess>();
+            process_ = std::make_unique<ReaderProcess>(spec_);
             answered = askOnce(request, reply, progress);
         }
         if (!answered) {
@@ -293,7 +294,7 @@ void readPlatesWith(const std::string& name) {
 bool platesAreIsolated() { return !program().empty() || havePlateReaders(); }
 
 DisplayPicture firstPictureIsolated(const std::string& spec, int stream) {
-    ReaderProcess process;
+    ReaderProcess process(spec);
     json reply;
     if (!process.ask({{"op", "first"}, {"spec", spec}, {"stream", stream}}, reply, nullptr))
         throw InputError(text("\"%s\" can't be opened: reading it crashed or gave no answer.", spec.c_str()));

@@ -11,6 +11,8 @@
 #include <cstring>
 #include <mutex>
 
+#include "base/error.h"
+#include "media/codec/picture_codec.h"
 #include "media/isolated/plate_reader.h"
 
 namespace va {
@@ -25,9 +27,10 @@ ForkServer& forkServer() {
     return n;
 }
 
-/// Two file descriptors travel beside one byte (unix(7), SCM_RIGHTS).
+/// Two file descriptors travel beside one byte (unix(7), SCM_RIGHTS), which tells movies from stills.
+constexpr char forMovie = 'm', forStills = 's';
 struct Parcel {
-    char byte = 'r';
+    char byte = forMovie;
     iovec data{&byte, 1};
     alignas(cmsghdr) char control[CMSG_SPACE(2 * sizeof(int))] = {};
     msghdr message{};
@@ -52,6 +55,11 @@ struct Parcel {
         if (!c || c->cmsg_type != SCM_RIGHTS || c->cmsg_len != CMSG_LEN(2 * sizeof(int))) continue;
         int files[2];
         std::memcpy(files, CMSG_DATA(c), sizeof files);
+        if (p.byte == forStills) try {
+                (void)pictureCodec();
+            } catch (const Error&) {
+                // The reader will say so.
+            }
         const pid_t child = ::fork();
         if (child == 0) {
             ::close(socket);
@@ -84,10 +92,11 @@ void startPlateReaders() {
 
 bool havePlateReaders() { return forkServer().socket >= 0; }
 
-bool forkPlateReader(int socket, int memory) {
+bool forkPlateReader(int socket, int memory, bool stills) {
     const std::scoped_lock lock(forkServer().mutex);
     if (forkServer().socket < 0) return false;
     Parcel p;
+    p.byte = stills ? forStills : forMovie;
     cmsghdr* c = CMSG_FIRSTHDR(&p.message);
     c->cmsg_level = SOL_SOCKET;
     c->cmsg_type = SCM_RIGHTS;

@@ -8,8 +8,9 @@ namespace va {
 /// From then on, openPlate() reads every plate in a process of its own (see readPlatesWith).
 void startPlateReaders();
 
-/// Has a reader forked that serves `socket` with `memory`. False where there is no such process, or it is gone.
-bool forkPlateReader(int socket, int memory);
+/// Has a reader forked that serves `socket` with `memory`. False where there is no such process, or it is gone. With
+/// `stills` the library that reads pictures is loaded there first, once for all readers that follow.
+bool forkPlateReader(int socket, int memory, bool stills);
 
 /// Whether startPlateReaders() was called and worked.
 bool havePlateReaders();

@@ -3,7 +3,6 @@
 
 #include <Eigen/Cholesky>
 #include <cmath>
-#include <cstdlib>
 #include <optional>
 #include <vector>
 
@@ -35,11 +34,10 @@ struct State {
     ViewRate rate;
 };
 
-bool hasNeighbours(const Reconstruction& r, FrameIndex f) {
-    const Observations& o = r.observations();
-    for (int k = -reach; k <= reach; ++k) {
-        const FrameIndex at = f + k;
-        if (at < FrameIndex(0) || at >= FrameIndex(o.frameCount()) || !r.hasView(at) || o.number(at) - o.number(f) != k)
+bool hasNeighbours(const std::vector<double>& times, size_t view) {
+    for (std::ptrdiff_t k = -reach; k <= reach; ++k) {
+        const std::ptrdiff_t at = std::ptrdiff_t(view) + k;
+        if (at < 0 || at >= std::ssize(times) || std::fabs(times[size_t(at)] - times[view] - double(k)) > 1e-9)
             return false;
     }
     return true;
@@ -49,15 +47,15 @@ bool hasNeighbours(const Reconstruction& r, FrameIndex f) {
 struct Changes {
     Move first = Move::Zero(), second = Move::Zero(), third = Move::Zero();
 };
-std::optional<Changes> changesOf(const Reconstruction& r, const std::vector<FrameIndex>& inner) {
+std::optional<Changes> changesOf(const std::vector<ViewRate>& rates, const std::vector<size_t>& inner) {
     Changes out;
     int steps = 0;
     for (size_t i = 0; i < inner.size(); ++i) {
-        const ViewRate& rate = r.rates()[inner[i]];
+        const ViewRate& rate = rates[inner[i]];
         out.second += rate.second.cwiseAbs2();
         out.third += rate.third.cwiseAbs2();
         if (i == 0 || inner[i] - inner[i - 1] != 1) continue;
-        out.first += (rate.first - r.rates()[inner[i - 1]].first).cwiseAbs2();
+        out.first += (rate.first - rates[inner[i - 1]].first).cwiseAbs2();
         ++steps;
     }
     if (inner.size() < 4 || steps < 3) return std::nullopt;
@@ -73,38 +71,40 @@ std::optional<Changes> changesOf(const Reconstruction& r, const std::vector<Fram
     return out;
 }
 
+using Sights = std::vector<const BundleProblem::Observation*>;
+
 /// Cost, and its normal equations where wanted, of one frame's observations and of what was expected.
-double costOf(const Reconstruction& r, const std::vector<const PathObservation*>& seen, const State& s,
-              const Expected& expected, Normal* normal, Step* gradient) {
+double costOf(const BundleProblem& p, bool rotationOnly, const Sights& seen, const State& s, const Expected& expected,
+              Normal* normal, Step* gradient) {
     const Loss loss{limits::bundleLoss * limits::bundleLoss};
-    const Observations& o = r.observations();
     double cost = 0;
     if (normal) normal->setZero(), gradient->setZero();
-    for (const PathObservation* at : seen) {
-        const double late = r.readout() * (at->pixel.y() / std::max(1, o.height - 1) - 0.5);
+    for (const BundleProblem::Observation* at : seen) {
+        const double late = p.readout * (at->pixel.y() / std::max(1, p.height - 1) - 0.5);
         const Move move = s.rate.after(late);
         const View then = moved(s.view, move.head<3>(), move.tail<3>());
-        const Eigen::Vector3d c = then.toCamera(*r.points()[size_t(at->path)]);
+        const Eigen::Vector3d c = then.toCamera(p.points[size_t(at->point)]);
         if (!(c.z() > 1e-9)) {
             cost += loss.cost(1e4);
             continue;
         }
-        const Intrinsics lens = r.lensOf(at->frame);
+        const Intrinsics lens = p.intrinsics(at->view);
         const Eigen::Vector2d n = c.head<2>() / c.z();
         Eigen::Matrix2d slope;
         const Eigen::Vector2d distorted = distortPoint(lens.lens.kind(), lens.lens.values(), n, &slope),
                               perUnit(lens.focalPx / lens.pixelAspect, lens.focalPx);
-        const Eigen::Matrix2d whiten = r.pathWeight(at->path) / r.trust().scale * at->sqrtInformation;
-        const Eigen::Vector2d residual = whiten * (perUnit.cwiseProduct(distorted) + lens.principalPoint - at->pixel);
+        const Eigen::Vector2d residual =
+            at->sqrtInformation * (perUnit.cwiseProduct(distorted) + lens.principalPoint - at->pixel);
         const double squared = residual.squaredNorm();
         cost += loss.cost(squared);
         if (!normal) continue;
         Eigen::Matrix<double, 2, 3> divide;
         divide << 1 / c.z(), 0, -n.x() / c.z(), 0, 1 / c.z(), -n.y() / c.z();
-        const Eigen::Matrix<double, 2, 3> byPlace = whiten * (perUnit.asDiagonal() * slope * divide);
+        const Eigen::Matrix<double, 2, 3> byPlace = at->sqrtInformation * (perUnit.asDiagonal() * slope * divide);
         Eigen::Matrix<double, 2, unknowns> by;
         by.leftCols<3>() = -byPlace * crossMatrix(c);
-        by.middleCols<3>(3) = byPlace;
+        if (rotationOnly) by.middleCols<3>(3).setZero();
+        else by.middleCols<3>(3) = byPlace;
         by.middleCols<6>(6) = late * by.leftCols<6>();
         by.middleCols<6>(12) = late * late / 2 * by.leftCols<6>();
         by.rightCols<6>() = late * late * late / 6 * by.leftCols<6>();
@@ -112,6 +112,8 @@ double costOf(const Reconstruction& r, const std::vector<const PathObservation*>
         normal->noalias() += weight * by.transpose() * by;
         gradient->noalias() += weight * by.transpose() * residual;
     }
+    // Nothing moves what the observations do not speak of.
+    if (normal && rotationOnly) normal->diagonal().segment<3>(3).setOnes();
     const auto draw = [&](const Move& is, const Move& mean, const Move& sigma, int from) {
         for (int k = 0; k < 6; ++k) {
             const double e = (is[k] - mean[k]) / sigma[k];
@@ -137,11 +139,11 @@ State after(const State& s, const Step& step) {
 }
 
 /// The fit; nothing where it leads nowhere.
-std::optional<State> fitted(const Reconstruction& r, const std::vector<const PathObservation*>& seen, State s,
+std::optional<State> fitted(const BundleProblem& p, bool rotationOnly, const Sights& seen, State s,
                             const Expected& expected) {
     Normal normal;
     Step gradient;
-    double cost = costOf(r, seen, s, expected, &normal, &gradient), damping = 1e-6;
+    double cost = costOf(p, rotationOnly, seen, s, expected, &normal, &gradient), damping = 1e-6;
     bool better = false;
     for (int round = 0; round < 15 && std::isfinite(cost); ++round) {
         Normal damped = normal;
@@ -149,7 +151,7 @@ std::optional<State> fitted(const Reconstruction& r, const std::vector<const Pat
         const Step step = damped.ldlt().solve(-gradient);
         if (!step.allFinite()) break;
         const State next = after(s, step);
-        const double there = costOf(r, seen, next, expected, nullptr, nullptr);
+        const double there = costOf(p, rotationOnly, seen, next, expected, nullptr, nullptr);
         if (!(there < cost)) {
             damping *= 10;
             if (damping > 1e3) break;
@@ -158,7 +160,7 @@ std::optional<State> fitted(const Reconstruction& r, const std::vector<const Pat
         const bool small = cost - there < 1e-4 * cost;
         s = next, better = true;
         damping = std::max(1e-9, damping / 10);
-        cost = costOf(r, seen, s, expected, &normal, &gradient);
+        cost = costOf(p, rotationOnly, seen, s, expected, &normal, &gradient);
         if (small) break;
     }
     return better ? std::optional(s) : std::nullopt;
@@ -166,34 +168,66 @@ std::optional<State> fitted(const Reconstruction& r, const std::vector<const Pat
 
 }  // namespace
 
+std::vector<EndRate> endRates(const BundleProblem& p, bool rotationOnly) {
+    std::vector<EndRate> out;
+    if (p.rates.size() != p.views.size()) return out;
+    std::vector<size_t> inner;
+    std::vector<char> isInner(p.views.size(), 0);
+    for (size_t v = 0; v < p.views.size(); ++v)
+        if (hasNeighbours(p.timeOfView, v)) inner.push_back(v), isInner[v] = 1;
+    const auto changes = changesOf(p.rates, inner);
+    if (!changes) return out;
+    std::vector<Sights> seen(p.views.size());
+    for (const BundleProblem::Observation& o : p.observations)
+        if (!isInner[size_t(o.view)]) seen[size_t(o.view)].push_back(&o);
+    const auto apart = [&](size_t a, size_t b) { return std::fabs(p.timeOfView[a] - p.timeOfView[b]); };
+    for (size_t v = 0; v < p.views.size(); ++v) {
+        if (int(seen[v].size()) < unknowns) continue;
+        size_t near = inner.front();
+        for (const size_t g : inner)
+            if (apart(g, v) < apart(near, v)) near = g;
+        State start{p.views[v], ViewRate()};
+        start.rate.first = p.rates[near].first;
+        const Expected expected{start.rate.first, std::sqrt(apart(near, v)) * changes->first, changes->second,
+                                changes->third};
+        if (const auto fit = fitted(p, rotationOnly, seen[v], start, expected))
+            out.push_back({v, fit->view, fit->rate});
+    }
+    return out;
+}
+
 void measureEndRates(Reconstruction& r) {
     r.forgetMeasuredRates();
     if (!r.rolls()) return;
     r.updateRates();
     const Observations& o = r.observations();
-    std::vector<FrameIndex> inner, outer;
-    for (const FrameIndex f : o.indices())
-        if (r.hasView(f)) (hasNeighbours(r, f) ? inner : outer).push_back(f);
-    const auto changes = changesOf(r, inner);
-    if (!changes) return;
-    std::vector<std::pair<FrameIndex, State>> found;
-    for (const FrameIndex f : outer) {
-        std::vector<const PathObservation*> seen;
-        for (const int i : o.byFrame[f])
-            if (const PathObservation& s = o.all[size_t(i)]; r.points()[size_t(s.path)] && !o.heldBack[size_t(s.path)])
-                seen.push_back(&s);
-        if (int(seen.size()) < std::max(unknowns, o.fewest.seen)) continue;
-        FrameIndex near = inner.front();
-        for (const FrameIndex g : inner)
-            if (std::abs(g - f) < std::abs(near - f)) near = g;
-        const ViewRate& beside = r.rates()[near];
-        const double steps = std::sqrt(double(std::abs(near - f)));
-        const Expected expected{beside.first, steps * changes->first, changes->second, changes->third};
-        State start{*r.views()[f], ViewRate()};
-        start.rate.first = beside.first;
-        if (const auto fit = fitted(r, seen, start, expected)) found.emplace_back(f, *fit);
+    BundleProblem p;
+    std::vector<FrameIndex> frames;
+    ByFrame<int> viewOf(size_t(o.frameCount()), -1);
+    p.lenses = {r.lens()};
+    p.readout = r.readout(), p.height = o.height;
+    for (const FrameIndex f : o.indices()) {
+        if (!r.hasView(f)) continue;
+        viewOf[f] = int(frames.size());
+        frames.push_back(f);
+        p.views.push_back(*r.views()[f]);
+        p.lensOfView.push_back(0);
+        p.timeOfView.push_back(o.number(f));
+        p.rates.push_back(r.rates()[f]);
+        if (r.zooms()) p.focalOfView.push_back(r.lensOf(f).focalPx);
     }
-    for (const auto& [f, s] : found) r.setView(f, s.view), r.setMeasuredRate(f, s.rate);
+    // Also what was set aside: it may have been for a wrong rate alone.
+    std::vector<int> pointOf(r.points().size(), -1);
+    for (const PathObservation& s : o.all) {
+        const auto& point = r.points()[size_t(s.path)];
+        if (viewOf[s.frame] < 0 || !point || o.heldBack[size_t(s.path)]) continue;
+        int& at = pointOf[size_t(s.path)];
+        if (at < 0) at = int(p.points.size()), p.points.push_back(*point);
+        p.observations.push_back(
+            {viewOf[s.frame], at, s.pixel, r.pathWeight(s.path) / r.trust().scale * s.sqrtInformation});
+    }
+    for (const EndRate& e : endRates(p, false))
+        r.setView(frames[e.view], e.middle), r.setMeasuredRate(frames[e.view], e.rate);
     r.updateRates();
 }
 

@@ -10,6 +10,7 @@
 #include "base/parallel.h"
 #include "base/svd3.h"
 #include "lens/convert_lens.h"
+#include "solve/incremental/end_rates.h"
 #include "solve/incremental/lens_certainty.h"
 #include "solve/minimal/robust_sampling.h"
 
@@ -242,6 +243,22 @@ RotationSolve solveRotationOnly(const Observations& s, const std::vector<FrameIn
     return best;
 }
 
+namespace {
+
+/// Rates from the views as they stand, and from the rows of those whose neighbours do not tell: which those are.
+std::vector<size_t> takeRates(BundleProblem& problem) {
+    problem.rates = ratesOf(problem.views, problem.timeOfView);
+    std::vector<size_t> out;
+    for (const EndRate& e : endRates(problem, true)) {
+        problem.views[e.view] = e.middle;
+        problem.rates[e.view] = e.rate;
+        out.push_back(e.view);
+    }
+    return out;
+}
+
+}  // namespace
+
 RotationSolve withRowsRead(const Observations& s, const RotationSolve& rotation, const std::vector<LensValue>& solved,
                            const std::vector<BundleOptions::Prior>& priors, const RowReading& rows) {
     if (!rotation.found || !rows.matters()) return rotation;
@@ -249,15 +266,16 @@ RotationSolve withRowsRead(const Observations& s, const RotationSolve& rotation,
     BundleProblem& problem = attempt.problem;
     problem.readout = rows.readout;
     for (int round = 0; round < 5; ++round) {
-        problem.rates = ratesOf(problem.views, problem.timeOfView);
+        takeRates(problem);
         const double had = attempt.cost;
         goOn(attempt, solved, priors, 12, rows.solves);
         if (!std::isfinite(attempt.cost)) return rotation;
         if (attempt.cost > 0.999 * had) break;
     }
-    problem.rates = ratesOf(problem.views, problem.timeOfView);
+    const std::vector<size_t> measured = takeRates(problem);
     RotationSolve out = take(s, rotation.frames, attempt);
     if (!out.found) return rotation;
+    out.measuredRates = measured;
     if (rows.solves) {
         // How fast the cost rises beside the minimum, all else settled there, tells the deviation.
         constexpr double aside = 0.1;

@@ -31,6 +31,7 @@ struct RotationSolve {
     double upperPx = 0;                       ///< 90th percentile of the error: what parallax would show in
     /// Rolling shutter, as in BundleProblem; without rates all are read at once.
     std::vector<ViewRate> rates;
+    std::vector<size_t> measuredRates;  ///< those that the frames' own rows gave (end_rates.h)
     double readout = 0;
     double readoutSigma = -1;  ///< deviation of a solved one; negative where it was given
     int height = 0;

@@ -106,6 +106,8 @@ void takeRotation(const RotationSolve& onKeyframes, const Observations& by, cons
         out.solved = true;
         out.pose.worldFromCamera = (baseRotation.conjugate() * poseFromView(view).worldFromCamera).normalized();
         out.focalPx = r.lensOf(k).focalPx;
+        if (std::find(r.measuredRates.begin(), r.measuredRates.end(), k) != r.measuredRates.end())
+            out.rate = r.rates[k];
         double frameSum = 0;
         for (int i : s.byFrame[r.frames[k]]) {
             const PathObservation& at = s.all[size_t(i)];

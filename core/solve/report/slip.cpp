@@ -9,6 +9,7 @@
 #include <set>
 
 #include "base/cross_matrix.h"
+#include "base/parallel.h"
 #include "solve/bundle/normal_equations.h"
 #include "solve/incremental/observations.h"
 
@@ -84,8 +85,10 @@ SlipField::SlipField(const BundleProblem& problem, const std::vector<int>& frame
     scale.normalize();
     Eigen::MatrixXd sure = joint - scale * (scale.transpose() * joint);
     sure -= (sure * scale) * scale.transpose();
-    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> axes(0.5 * (sure + sure.transpose()));
-    root_ = axes.eigenvectors() * (axes.eigenvalues().cwiseMax(0.0) * variance).cwiseSqrt().asDiagonal();
+    const Eigen::LDLT<Eigen::MatrixXd> factors(0.5 * (sure + sure.transpose()));
+    root_ = factors.matrixL();
+    root_ = (factors.transpositionsP().transpose() * root_).eval();
+    root_ *= (factors.vectorD().cwiseMax(0.0) * variance).cwiseSqrt().asDiagonal();
     for (const int v : chosen) {
         frames_.push_back(frames[size_t(v)]);
         views_.push_back(problem.views[size_t(v)]);
@@ -144,14 +147,27 @@ std::vector<std::pair<int, double>> SlipField::pathSigma() const {
     return out;
 }
 
-double slipOverPoints(const SlipField& field, const SolveResult& solve, FrameRange range) {
+namespace {
+
+/// Root mean square over the places that can be asked; negative where none can.
+double rmsSlip(const SlipField& field, const std::vector<Eigen::Vector3d>& places, FrameRange range) {
+    std::vector<double> slips(places.size());
+    parallelRanges(int(places.size()), 4, [&](int begin, int end) {
+        for (auto i = size_t(begin); i < size_t(end); ++i) slips[i] = field.slipPx(places[i], range);
+    });
     double sum = 0;
     int count = 0;
-    for (size_t i = 0; !field.empty() && i < solve.points.size(); i += 5) {
-        const double slip = field.slipPx(solve.points[i].position, range);
+    for (const double slip : slips)
         if (slip >= 0) sum += slip * slip, ++count;
-    }
     return count > 0 ? std::sqrt(sum / count) : -1;
+}
+
+}  // namespace
+
+double slipOverPoints(const SlipField& field, const SolveResult& solve, FrameRange range) {
+    std::vector<Eigen::Vector3d> places;
+    for (size_t i = 0; !field.empty() && i < solve.points.size(); i += 5) places.push_back(solve.points[i].position);
+    return rmsSlip(field, places, range);
 }
 
 double slipNearCamera(const SlipField& field, const SolveResult& solve, FrameRange range) {
@@ -159,8 +175,7 @@ double slipNearCamera(const SlipField& field, const SolveResult& solve, FrameRan
     std::vector<int> asked;
     for (const int f : field.frames())
         if (range.contains(f)) asked.push_back(f);
-    double sum = 0;
-    int count = 0;
+    std::vector<Eigen::Vector3d> places;
     for (size_t i = 0; i < std::min(frames, asked.size()); ++i) {
         const SolvedFrame* f = solve.at(asked[i * asked.size() / std::min(frames, asked.size())]);
         if (!f || !f->solved) continue;
@@ -180,11 +195,10 @@ double slipNearCamera(const SlipField& field, const SolveResult& solve, FrameRan
                 const auto n = lens.normalisedFromPixel({x * middle.x(), y * middle.y()});
                 if (!n) continue;
                 const Eigen::Vector3d there = *nearest / 2 * n->homogeneous();
-                const double slip = field.slipPx(view.rotation.transpose() * (there - view.translation), range);
-                if (slip >= 0) sum += slip * slip, ++count;
+                places.emplace_back(view.rotation.transpose() * (there - view.translation));
             }
     }
-    return count > 0 ? std::sqrt(sum / count) : -1;
+    return rmsSlip(field, places, range);
 }
 
 SlipField slipFieldOf(const SolveResult& solve, const std::vector<Path>& paths, int width, int height) {
