@@ -69,6 +69,29 @@ TEST_F(Headless, AnEarlierCameraIsSetAsideWhereNoneIsFound) {
     }
 }
 
+// The library that reads stills brings two hundred others along, which take longer to load than the rest of the
+// program: only stills bring it in. Without it movies are read as ever, and stills say what is missing.
+TEST_F(Headless, OnlyStillsBringTheirLibraryIn) {
+    const fs::path alone = folder_ / "vanchor";
+    fs::copy_file(VA_VANCHOR, alone);
+    const auto run = [&](const std::string& before, const std::string& arguments) {
+        const std::string command = before + " " + alone.string() + " " + arguments + " >" +
+                                    (folder_ / "out").string() + " 2>" + (folder_ / "err").string();
+        const int status = std::system(command.c_str());
+        return Run{WIFEXITED(status) ? WEXITSTATUS(status) : -1, readFile(folder_ / "out"), readFile(folder_ / "err")};
+    };
+    // What the loader would load (ld.so(8)).
+    const Run loaded = run("LD_TRACE_LOADED_OBJECTS=1", "");
+    EXPECT_NE(loaded.out.find("libavformat"), std::string::npos) << loaded.out;
+    EXPECT_EQ(loaded.out.find("libOpenImageIO"), std::string::npos) << loaded.out;
+    EXPECT_EQ(run("", "info '" + data + "quay/quay.mp4'").code, 0);
+    const Run still = run("", "info '" + data + "jib'");
+    EXPECT_EQ(still.code, 3);
+    EXPECT_NE(still.err.find("va-pictures.so"), std::string::npos) << still.err;
+    EXPECT_NE(still.err.find("Install the program anew"), std::string::npos) << still.err;
+    EXPECT_EQ(still.err.find("damaged"), std::string::npos) << still.err;
+}
+
 // Out in several formats, checked by its manifest, converted on, compared: as a render queue would.
 TEST_F(Headless, ScenesGoOutAndComeIn) {
     const std::string out = (folder_ / "jib").string();

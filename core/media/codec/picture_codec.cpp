@@ -19,10 +19,11 @@ const PictureCodec* loadCodec() {
     void* entry = library ? ::dlsym(library, "vaPictureCodec") : nullptr;
     if (!entry) {
         const char* why = ::dlerror();
-        throw Error(text("The part of the program that reads pictures, \"%s\", can't be loaded. Install the program "
-                         "anew.",
-                         file.c_str()),
-                    why ? why : "");
+        throw InputError(
+            text("The part of the program that reads pictures, \"%s\", can't be loaded. Install the program "
+                 "anew.",
+                 file.c_str()),
+            why ? why : "");
     }
     return reinterpret_cast<const PictureCodec* (*)()>(entry)();
 }

@@ -65,7 +65,7 @@ class PictureCodec {
                        std::string& error) const = 0;
 };
 
-/// Throws Error where the library can't be loaded.
+/// Throws InputError where the library can't be loaded.
 const PictureCodec& pictureCodec();
 
 }  // namespace va

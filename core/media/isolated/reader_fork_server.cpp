@@ -57,7 +57,7 @@ struct Parcel {
         std::memcpy(files, CMSG_DATA(c), sizeof files);
         if (p.byte == forStills) try {
                 (void)pictureCodec();
-            } catch (const Error&) {
+            } catch (const InputError&) {
                 // The reader will say so.
             }
         const pid_t child = ::fork();
