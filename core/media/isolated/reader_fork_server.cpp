@@ -55,11 +55,13 @@ struct Parcel {
         if (!c || c->cmsg_type != SCM_RIGHTS || c->cmsg_len != CMSG_LEN(2 * sizeof(int))) continue;
         int files[2];
         std::memcpy(files, CMSG_DATA(c), sizeof files);
-        if (p.byte == forStills) try {
+        if (p.byte == forStills) {
+            try {
                 (void)pictureCodec();
             } catch (const InputError&) {
-                // The reader will say so.
+                // The reader tries again, and tells the program what is missing.
             }
+        }
         const pid_t child = ::fork();
         if (child == 0) {
             ::close(socket);

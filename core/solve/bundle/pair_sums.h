@@ -6,9 +6,9 @@
 
 namespace va {
 
-/// An observation is a pair of rows, its residual and derivatives in x and in y: so many doubles, x first. These loops
-/// over pairs are what a bundle spends its time on besides products of matrices. None fuses multiplication and
-/// addition, so that sums come out the same on all machines.
+/// Observations as pairs of rows, one after the other: residual and derivatives in x, then those in y. The loops over
+/// pairs below take most of a bundle's time besides products of matrices. None fuses multiplication and addition, so
+/// that sums come out the same on all machines.
 struct PairRows {
     const double* data = nullptr;
     int half = 0;  ///< doubles of one of the two rows

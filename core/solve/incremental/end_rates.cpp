@@ -62,7 +62,7 @@ std::optional<Changes> changesOf(const std::vector<ViewRate>& rates, const std::
     out.first = (out.first / steps).cwiseSqrt();
     out.second = (out.second / double(inner.size())).cwiseSqrt();
     out.third = (out.third / double(inner.size())).cwiseSqrt();
-    // A camera that is perfectly still is still to be found moving a little.
+    // A deviation of zero would divide by zero, and would forbid a component to move that never moved elsewhere.
     for (Move* m : {&out.first, &out.second, &out.third})
         for (const int part : {0, 3}) {
             const double most = m->segment<3>(part).maxCoeff();
@@ -112,7 +112,7 @@ double costOf(const BundleProblem& p, bool rotationOnly, const Sights& seen, con
         normal->noalias() += weight * by.transpose() * by;
         gradient->noalias() += weight * by.transpose() * residual;
     }
-    // Nothing moves what the observations do not speak of.
+    // The shift of a camera that stays in its place is no unknown: a one keeps the matrix solvable, its step is zero.
     if (normal && rotationOnly) normal->diagonal().segment<3>(3).setOnes();
     const auto draw = [&](const Move& is, const Move& mean, const Move& sigma, int from) {
         for (int k = 0; k < 6; ++k) {
