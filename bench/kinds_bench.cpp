@@ -24,8 +24,10 @@ void measureKind(Table& table, const std::string& kind, const std::string& file)
         stage = s.stage, since = std::chrono::steady_clock::now();
     });
     double first = -1;
-    const Shot shot = matchShot(withPlate(Shot(), std::string(VA_SOURCE_DIR) + file), progress, nullptr,
-                                [&](const Shot&) { first = secondsSince(start); });
+    const Shot shot =
+        matchShot(withPlate(Shot(), std::string(VA_SOURCE_DIR) + file), progress, nullptr, [&](const Shot&) {
+            if (first < 0) first = secondsSince(start);
+        });
     const double all = secondsSince(start);
     stages[stage] += secondsSince(since);
     std::vector<std::pair<double, std::string>> order;

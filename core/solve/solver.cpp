@@ -28,8 +28,10 @@ namespace {
 /// the state that the steps hand on.
 class Solver {
   public:
-    Solver(const std::vector<Path>& paths, const SolveRequest& request, Progress& progress)
-        : paths_(paths), request_(request), progress_(progress), q_(paths, request) {}
+    using Reached = std::function<void(const SolveResult&)>;
+
+    Solver(const std::vector<Path>& paths, const SolveRequest& request, Progress& progress, const Reached& reached = {})
+        : paths_(paths), request_(request), progress_(progress), reached_(reached), q_(paths, request) {}
 
     SolveResult run() {
         const auto start = std::chrono::steady_clock::now();
@@ -79,6 +81,7 @@ class Solver {
                                      return a.parallax < b.parallax;
                                  })->parallax;
         growth_.emplace(q_, pairs_, result_.parallaxPx, progress_);
+        if (reached_) growth_->tellFirst([this](const Reconstruction& r) { tellOf(r); });
         MotionEvidence evidence;
         if (noRotationExplainsPictures()) evidence.motion = Motion::free;
         else
@@ -102,6 +105,16 @@ class Solver {
         if (request_.move == MoveChoice::automatic) doubtTravel();
         if (request_.move == MoveChoice::automatic) doubtScene();
         if (request_.move == MoveChoice::automatic) doubtLens(evidence.rotation);
+    }
+
+    /// A first camera, as a result of its own.
+    void tellOf(const Reconstruction& r) const {
+        SolveResult first;
+        for (const int f : request_.frames) first.frames.emplace_back().frame = f;
+        first.parallaxPx = result_.parallaxPx;
+        first.preliminary = true;
+        takeFree(r, q_, nullptr, 1, first);
+        reached_(first);
     }
 
     /// A free camera makes up for a lens that is not as it was taken to be, or for noise.
@@ -203,17 +216,19 @@ class Solver {
     void solveFree() {
         FreeFinish finish(q_, *growth_, progress_, result_);
         // Rolling shutter come first: what they do to the pictures looks like a zoom else.
-        const auto grown = [&](bool zooms) {
-            auto r = growth_->grow(zooms);
+        const auto grown = [&](bool zooms, bool ifPlainlySteady) {
+            auto r = growth_->grow(zooms, ifPlainlySteady);
             if (r) finish.readRows(*r);
             return r;
         };
-        auto best = request_.zoom == ZoomChoice::zooms ? nullptr : grown(false);
+        const bool looksForZoom = q_.mayZoom() && request_.zoom == ZoomChoice::automatic;
+        auto best = request_.zoom == ZoomChoice::zooms ? nullptr : grown(false, looksForZoom);
         if (q_.mayZoom() && (!best || growth_->explainsBadly(*best))) {
             // A zoom that is solved with one focal length tears the solve apart, or makes a move of it.
-            auto zooming = grown(true);
+            auto zooming = grown(true, false);
+            if (looksForZoom && !best && (!zooming || growth_->explainsBadly(*zooming))) best = grown(false, false);
             if (zooming && (!best || growth_->cost(*zooming) < 0.8 * growth_->cost(*best))) best = std::move(zooming);
-        } else if (best && q_.mayZoom() && request_.zoom == ZoomChoice::automatic) {
+        } else if (best && looksForZoom) {
             if (auto zooming = growth_->zoomOf(*best)) best = std::move(zooming);
         }
         if (request_.focal == Known::known && request_.focalByFrame.empty() && (!best || growth_->explainsBadly(*best)))
@@ -281,6 +296,7 @@ class Solver {
     const std::vector<Path>& paths_;
     const SolveRequest& request_;
     Progress& progress_;
+    Reached reached_;
     SolveQuestion q_;
     std::vector<StartPair> pairs_;  ///< best first
     std::optional<Growth> growth_;
@@ -289,8 +305,9 @@ class Solver {
 
 }  // namespace
 
-SolveResult solveShot(const std::vector<Path>& paths, const SolveRequest& request, Progress& progress) {
-    return Solver(paths, request, progress).run();
+SolveResult solveShot(const std::vector<Path>& paths, const SolveRequest& request, Progress& progress,
+                      const std::function<void(const SolveResult&)>& reached) {
+    return Solver(paths, request, progress, reached).run();
 }
 
 SolveResult updateSolve(const std::vector<Path>& paths, const SolveRequest& request, const SolveResult& from,

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <functional>
 #include <vector>
 
 #include "base/progress.h"
@@ -16,7 +17,11 @@ namespace va {
 ///
 /// The world is the first solved camera's: at the origin, looking down −Z; the median depth of the points is ten units.
 /// Bad input never throws: `trouble` says what is missing. Throws Cancelled. Equal input gives the equal result.
-SolveResult solveShot(const std::vector<Path>& paths, const SolveRequest& request, Progress& progress);
+///
+/// `reached` is told of a free camera over all frames as soon as there is one, marked as preliminary: its lens is half
+/// settled, no deviations are stated, and it may still turn out to be of another kind. It runs on the calling thread.
+SolveResult solveShot(const std::vector<Path>& paths, const SolveRequest& request, Progress& progress,
+                      const std::function<void(const SolveResult&)>& reached = {});
 
 /// Brings a solve up to date after an edit, from where it was: cameras and points that it has are kept as a start, new
 /// frames and paths are added, and all is refined with the request as it is now. A tenth of the time of a solve from

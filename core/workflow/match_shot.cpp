@@ -103,10 +103,20 @@ Shot solvedBy(const Shot& shot, Progress& progress, const SolvePaths& solve) {
     return out;
 }
 
-Shot cameraSolved(const Shot& shot, Progress& progress, bool draft = false) {
+using Reached = std::function<void(const Shot&)>;
+
+/// `reached` is told of a camera that stands before the solve is done.
+Shot cameraSolved(const Shot& shot, Progress& progress, bool draft = false, const Reached& reached = {}) {
     return solvedBy(shot, progress, [&](const std::vector<Path>& paths, SolveRequest request) {
         request.draft = draft;
-        return solveShot(paths, request, progress);
+        if (!reached) return solveShot(paths, request, progress);
+        return solveShot(paths, request, progress, [&](const SolveResult& first) {
+            Shot so = shot;
+            so.solve = std::make_shared<SolveResult>(first);
+            so.solveFrom = fingerprintOfSolveInput(so);
+            so.refineReport.clear();
+            reached(so);
+        });
     });
 }
 
@@ -227,7 +237,10 @@ Shot matched(const Shot& shot, Progress& progress, Shot* soFar, const std::funct
     if (soFar) *soFar = tracked;
     // Errors of single features average out: more of them are the only way to know an unsure focal length better.
     const bool mayDensify = shot.density == Density::normal;
-    Shot solved = cameraSolved(tracked, progress, mayDensify);
+    Shot solved = cameraSolved(tracked, progress, mayDensify, [&](const Shot& first) {
+        if (soFar) *soFar = first;
+        if (reached) reached(asPreliminary(first));
+    });
     if (reached) reached(asPreliminary(solved));
     const std::optional<Intrinsics> undistort = trackUndistortedAnew(solved, progress, soFar, mayDensify);
     solved = settled(solved, progress);

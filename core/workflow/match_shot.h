@@ -48,8 +48,8 @@ Shot withGround(const Shot& shot, const GroundSpec& spec);
 /// tracks what has to be tracked, and solves. Where the solve then knows the focal length to no better than a ninth
 /// of a percent, and density is "normal", more features are tracked. With care "careful" the solve guides a second
 /// track, and is made anew from what that found. On cancel, `soFar` (if given) holds what was reached, without a
-/// ground. `reached` gets the first camera over all frames as soon as it stands, with a ground and marked as
-/// preliminary.
+/// ground. `reached` gets the first camera over all frames as soon as it stands, and again when it is refined, with a
+/// ground and marked as preliminary.
 Shot matchShot(const Shot& shot, Progress& progress, Shot* soFar = nullptr,
                const std::function<void(const Shot&)>& reached = {});
 

@@ -351,7 +351,9 @@ TEST(Match, CancelAtEveryStageKeepsWhatIsDone) {
         EXPECT_THROW((void)matchShot(shot, progress, &soFar), Cancelled) << stage;
         EXPECT_GT(seen, 0) << stage;
         EXPECT_FALSE(soFar.paths->empty()) << stage;
-        EXPECT_FALSE(soFar.solve->has()) << stage;
+        // What is half refined is kept, and marked.
+        EXPECT_EQ(soFar.solve->has(), stage == std::string("Refining the solve")) << stage;
+        EXPECT_EQ(soFar.solve->preliminary, soFar.solve->has()) << stage;
     }
 }
 

@@ -40,6 +40,19 @@ std::pair<double, double> costsOfBoth(const Reconstruction& a, const Reconstruct
     return n > 0 ? std::pair(first / n, second / n) : std::pair(9.0, 9.0);
 }
 
+/// px that other rates put the first and the last row elsewhere, by their turn: root mean square over the views.
+double outermostRowsMoved(const Reconstruction& r, const ByFrame<ViewRate>& had) {
+    double sum = 0;
+    int views = 0;
+    for (const FrameIndex f : r.observations().indices()) {
+        if (!r.hasView(f)) continue;
+        const double late = r.readout() / 2;
+        sum += (r.rates()[f].after(late) - had[f].after(late)).head<3>().squaredNorm();
+        ++views;
+    }
+    return std::sqrt(sum / std::max(1, views)) * r.lens().focalPx;
+}
+
 }  // namespace
 
 FreeFinish::FreeFinish(SolveQuestion& question, Growth& growth, Progress& progress, SolveResult& result)
@@ -61,17 +74,16 @@ void FreeFinish::settleRows(Reconstruction& r) const {
     for (int pass = 0, grown = 0; pass < 6 && grown < r.solvedFrames(); ++pass) {
         grown = r.solvedFrames();
         bringBackSliding(r);
-        // Views and rates are found in turns.
-        double had = INFINITY;
-        for (int round = 0; round < 8; ++round) {
+        // Views and rates are found in turns, until the outermost rows stay where they are. The cost can't tell that:
+        // views take up most of what a wrong rate does. A view is not worth settling far with rates that still change.
+        for (int round = 0; round < 16; ++round) {
             progress_.check();
-            refine(r, q_.lensValues(), q_.priors(), 12, 1e-5, cancelled_);
+            const ByFrame<ViewRate> had = r.rates();
+            refine(r, q_.lensValues(), q_.priors(), 4, 1e-5, cancelled_);
             weighPaths(r);
             classifyOutliers(r, limits::outliers);
             addPoints(r, growth_.angle(limits::finalAngle));
-            const double cost = growth_.cost(r);
-            if (round >= 2 && cost > 0.99 * had) break;
-            had = cost;
+            if (round >= 2 && outermostRowsMoved(r, had) < q_.scaledPx(limits::rowsSettled)) break;
         }
         growth_.settleAgain(r);
     }

@@ -24,7 +24,7 @@ Growth::Growth(const SolveQuestion& question, const std::vector<StartPair>& pair
           return progress.cancelled();
       }) {}
 
-std::unique_ptr<Reconstruction> Growth::grow(bool zooms) {
+std::unique_ptr<Reconstruction> Growth::grow(bool zooms, bool ifPlainlySteady) {
     progress_.stage(text("Finding a first camera"), 0, 0.1);
     // A zoom changes the picture between keyframes that a steady lens would leave far apart.
     keyframes_ = zooms ? chooseKeyframes(q_.observations, limits::zoomKeyframeStep) : chooseKeyframes(q_.observations);
@@ -39,15 +39,36 @@ std::unique_ptr<Reconstruction> Growth::grow(bool zooms) {
         growOverKeyframes(*start);
         if (!best || cost(*start) < cost(*best)) best = std::move(start);
     }
+    if (ifPlainlySteady && keyframesZoom(*best)) return nullptr;
     fillBetween(*best);
     progress_.stage(text("Refining the solve"), 4, 0.15);
-    refineAll(*best);
+    refineAll(*best, tellFirst_);
     return best;
+}
+
+bool Growth::keyframesZoom(const Reconstruction& steady) const {
+    if (steady.solvedFrames() < limits::zoomKeyframes) return false;
+    const auto costOf = [&](Reconstruction& r) {
+        const BundleSummary b = refine(r, q_.lensValues(), q_.priors(), 6, 1e-4, cancelled_);
+        return b.usable ? b.finalCost : INFINITY;
+    };
+    Reconstruction same = steady, zooming = steady;
+    const double without = costOf(same);
+    zooming.setZooms(true);
+    return costOf(zooming) < limits::zoomKeyframeGain * without && focalRange(zooming) > limits::zoomKeyframeRange;
+}
+
+/// Longest over shortest focal length of the views.
+double Growth::focalRange(const Reconstruction& r) const {
+    double low = INFINITY, high = 0;
+    for (const FrameIndex f : q_.observations.indices())
+        if (r.hasView(f)) low = std::min(low, r.lensOf(f).focalPx), high = std::max(high, r.lensOf(f).focalPx);
+    return high / low;
 }
 
 std::unique_ptr<Reconstruction> Growth::zoomOf(const Reconstruction& steady) {
     auto r = std::make_unique<Reconstruction>(steady);
-    const int every = std::max(1, q_.observations.frameCount() / 25);
+    const int every = (q_.observations.frameCount() + 24) / 25;
     const auto costOfSome = [&](Reconstruction& some) {
         const BundleSummary b = refine(some, q_.lensValues(), q_.priors(), 6, 1e-4, cancelled_, every);
         return b.usable ? b.finalCost : INFINITY;
@@ -57,11 +78,8 @@ std::unique_ptr<Reconstruction> Growth::zoomOf(const Reconstruction& steady) {
     r->setZooms(true);
     const double with = costOfSome(*r);
     if (with > limits::zoomQuickGain * without) return nullptr;
-    double low = INFINITY, high = 0;
-    for (const FrameIndex f : q_.observations.indices())
-        if (r->hasView(f)) low = std::min(low, r->lensOf(f).focalPx), high = std::max(high, r->lensOf(f).focalPx);
     // Less is the breathing that correlated errors bring about.
-    if (!(high > limits::zoomRange * low)) return nullptr;
+    if (!(focalRange(*r) > limits::zoomRange)) return nullptr;
     refineAll(*r);
     return cost(*r) < limits::zoomGain * cost(steady) ? std::move(r) : nullptr;
 }
@@ -201,7 +219,7 @@ void Growth::fillBetween(Reconstruction& r) {
     addPoints(r, angle(limits::finalAngle));
 }
 
-void Growth::refineAll(Reconstruction& r) {
+void Growth::refineAll(Reconstruction& r, const FirstCamera& tell) {
     classifyOutliers(r, limits::growthOutliers);
     const int every = std::max(1, q_.observations.frameCount() / 40);
     for (int round = 0; round < 3; ++round) {
@@ -211,6 +229,7 @@ void Growth::refineAll(Reconstruction& r) {
         weighPaths(r);
         classifyOutliers(r, limits::outliers);
         addPoints(r, angle(limits::finalAngle));
+        if (round == 0 && tell && r.solvedFrames() == q_.observations.frameCount()) tell(r);
         progress_.advance();
     }
     setAsideSliding(r, limits::slidingTimes, q_.scaledPx(limits::slidingNever));
@@ -227,7 +246,9 @@ void Growth::settleAgain(Reconstruction& r) {
     weighPaths(r);
     classifyOutliers(r, limits::outliers);
     progress_.check();
-    refine(r, q_.lensValues(), q_.priors(), 6, 1e-4, cancelled_);
+    const int every = std::max(1, q_.observations.frameCount() / 40);
+    refine(r, q_.lensValues(), q_.priors(), 6, 1e-4, cancelled_, every);
+    if (every > 1) refinePoses(r);
     weighPaths(r);
     setAsideSliding(r, limits::slidingTimes, q_.scaledPx(limits::slidingNever));
     classifyOutliers(r, limits::outliers);

@@ -20,8 +20,14 @@ class Growth {
     /// `pairs`: best first. `parallaxPx`: how much the shot has to give, of the best pair.
     Growth(const SolveQuestion& question, const std::vector<StartPair>& pairs, double parallaxPx, Progress& progress);
 
-    /// From nothing. Null where no pair gives a first camera.
-    std::unique_ptr<Reconstruction> grow(bool zooms);
+    /// What is told of a first camera over all frames as soon as it stands: half refined, its weights not settled.
+    using FirstCamera = std::function<void(const Reconstruction&)>;
+
+    /// From nothing. Null where no pair gives a first camera. `ifPlainlySteady` ends a steady camera, and gives null,
+    /// where its keyframes show plainly that the lens zooms: filling in the frames between would be for nothing.
+    std::unique_ptr<Reconstruction> grow(bool zooms, bool ifPlainlySteady = false);
+    /// Is to be told of the first camera of each growth from nothing that reaches all frames.
+    void tellFirst(FirstCamera tell) { tellFirst_ = std::move(tell); }
     /// From a solve with one focal length to one with a focal length a frame; null unless that explains notably more.
     std::unique_ptr<Reconstruction> zoomOf(const Reconstruction& steady);
     /// Takes in frames and paths that are not yet there and settles again: after an edit, or when what the observations
@@ -42,11 +48,14 @@ class Growth {
     /// Grows a start over the keyframes around its pair and lets focal length and lens settle.
     bool settleStart(Reconstruction& r, const StartPair& pair) const;
     void growOverKeyframes(Reconstruction& r);
+    /// Whether the keyframes of a steady camera are explained far better by one that zooms.
+    [[nodiscard]] bool keyframesZoom(const Reconstruction& steady) const;
+    [[nodiscard]] double focalRange(const Reconstruction& r) const;
     /// Solves the frames between keyframes from their neighbours, near to far.
     void fillBetween(Reconstruction& r);
     /// Weights and outliers settle on a selection of frames, which is quick; then all frames are fitted to that, and
     /// bundled once.
-    void refineAll(Reconstruction& r);
+    void refineAll(Reconstruction& r, const FirstCamera& tell = {});
     /// Weights that were found with other focal lengths are not yet right: those and depths go on along their valley
     /// until both agree. Nothing to do without a zoom.
     void settleZoom(Reconstruction& r);
@@ -57,6 +66,7 @@ class Growth {
     Progress& progress_;
     std::function<bool()> cancelled_;
     std::vector<FrameIndex> keyframes_;
+    FirstCamera tellFirst_;
 };
 
 }  // namespace va

@@ -129,7 +129,8 @@ MotionEvidence chooseMotion(const Observations& s, const std::vector<FrameIndex>
             if (s.byFrame[f].size() >= 4) all.push_back(f);
         const Intrinsics& start = out.rotation.found ? out.rotation.lens : lens;
         const RotationSolve whole = solveRotationOnly(s, all, start, {}, {}, seed);
-        RotationSolve rotation = withRowsRead(s, whole, solved, priors, rows.matters() ? rows : RowReading{true, 0});
+        RotationSolve rotation =
+            withRowsRead(s, whole, solved, priors, rows.matters() ? rows : RowReading{true, 0, true});
         const bool told = rows.matters() || (std::fabs(rotation.readout) > std::max(0.05, 4 * rotation.readoutSigma) &&
                                              std::fabs(rotation.readout) < 1.2);
         if (rotation.found && told && isNodalPan(s, rotation))

@@ -12,6 +12,7 @@
 #include "lens/convert_lens.h"
 #include "solve/incremental/end_rates.h"
 #include "solve/incremental/lens_certainty.h"
+#include "solve/incremental/thresholds.h"
 #include "solve/minimal/robust_sampling.h"
 
 namespace va {
@@ -159,15 +160,17 @@ BundleOptions optionsFor(const BundleProblem& problem, const std::vector<LensVal
     return options;
 }
 
-void goOn(Attempt& attempt, const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
-          int iterations, bool solveReadout = false) {
-    if (attempt.problem.observations.empty()) return;
+/// Gives the share of the cost that is left.
+double goOn(Attempt& attempt, const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
+            int iterations, bool solveReadout = false) {
+    if (attempt.problem.observations.empty()) return 1;
     BundleOptions options = optionsFor(attempt.problem, solved, priors);
     options.solveReadout = solveReadout;
     options.iterations = iterations;
     options.stopWhenCostFallsBy = 1e-5;
     const BundleSummary summary = bundle(attempt.problem, options);
     attempt.cost = summary.usable ? summary.finalCost : std::numeric_limits<double>::infinity();
+    return summary.initialCost > 0 ? attempt.cost / summary.initialCost : 1;
 }
 
 RotationSolve take(const Observations& s, const std::vector<FrameIndex>& frames, const Attempt& attempt) {
@@ -268,8 +271,8 @@ RotationSolve withRowsRead(const Observations& s, const RotationSolve& rotation,
     for (int round = 0; round < 5; ++round) {
         takeRates(problem);
         const double had = attempt.cost;
-        goOn(attempt, solved, priors, 12, rows.solves);
-        if (!std::isfinite(attempt.cost)) return rotation;
+        const double left = goOn(attempt, solved, priors, 12, rows.solves);
+        if (!std::isfinite(attempt.cost) || (rows.looks && round == 0 && left > limits::rowsGain)) return rotation;
         if (attempt.cost > 0.999 * had) break;
     }
     const std::vector<size_t> measured = takeRates(problem);

@@ -31,13 +31,16 @@ inline constexpr double priorObservations = 4;  ///< of the typical path, that a
 inline constexpr double bundleLoss = 2;         ///< sigmas where the robust loss begins to weigh less
 
 // ---- kind of move and lens -------------------------------------------------------------------------------------
-inline constexpr int standingPaths = 24;         ///< that stand still and are not explained: the camera stands
-inline constexpr double lockedOffMove = 0.5;     ///< px of the plate: half of the paths stay within
-inline constexpr double trackingFloor = 0.12;    ///< px an axis that tracking errs by beyond its stated covariance
-inline constexpr double zoomRange = 1.015;       ///< longest over shortest focal length: less is no zoom
-inline constexpr double zoomQuickGain = 0.97;    ///< cost on a few frames that a zoom has to come down to, to go on
-inline constexpr double zoomGain = 0.93;         ///< cost that a zoom has to come down to, from a steady lens's
-inline constexpr double badCost = 3;             ///< mean truncated cost above which a third is not explained
+inline constexpr int standingPaths = 24;           ///< that stand still and are not explained: the camera stands
+inline constexpr double lockedOffMove = 0.5;       ///< px of the plate: half of the paths stay within
+inline constexpr double trackingFloor = 0.12;      ///< px an axis that tracking errs by beyond its stated covariance
+inline constexpr double zoomRange = 1.015;         ///< longest over shortest focal length: less is no zoom
+inline constexpr double zoomKeyframeGain = 0.85;   ///< cost over keyframes that a zoom comes down to, to be plain
+inline constexpr double zoomKeyframeRange = 1.05;  ///< range of focal lengths over keyframes, the same
+inline constexpr int zoomKeyframes = 5;            ///< that are needed for it
+inline constexpr double zoomQuickGain = 0.97;      ///< cost on a few frames that a zoom has to come down to, to go on
+inline constexpr double zoomGain = 0.93;           ///< cost that a zoom has to come down to, from a steady lens's
+inline constexpr double badCost = 3;               ///< mean truncated cost above which a third is not explained
 inline constexpr double badFit = 2;              ///< the same of what has a position: above, that is not explained well
 inline constexpr double distortionSeen = 0.5;    ///< px of expected error at which a distortion is refused
 inline constexpr double distortionTold = 5;      ///< deviations from what it is held at: never refused then
@@ -50,7 +53,8 @@ inline constexpr double panGain = 0.67;       ///< share of that error that anot
 inline constexpr double rowsExplain = 0.02;   ///< share of the squared errors that rows have to explain
 inline constexpr double rowsQuickGain = 0.8;  ///< cost on a few frames that rows have to come down to, to go on
 inline constexpr double rowsGain = 0.9;  ///< cost, of what both have placed, that a rolling shutter has to come down to
-inline constexpr double farLook = 0.15;  ///< depth spread below which the mirror image is tried
-inline constexpr double mirrorAlike = 0.8;  ///< cost of the better over the worse above which they can't be told
+inline constexpr double rowsSettled = 0.01;  ///< px that the outermost rows still move when views and rates agree
+inline constexpr double farLook = 0.15;      ///< depth spread below which the mirror image is tried
+inline constexpr double mirrorAlike = 0.8;   ///< cost of the better over the worse above which they can't be told
 
 }  // namespace va::limits
