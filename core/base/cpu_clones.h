@@ -8,6 +8,8 @@
 #define VA_CPU_CLONES __attribute__((target_clones("arch=x86-64-v3", "default")))
 /// The same for a loop whose result must not hang on the machine's rounding: AVX2 without fused multiplication.
 #define VA_CPU_CLONES_AS_IS __attribute__((target_clones("avx2", "default")))
+/// For a processor with AVX-512 alone: the caller asks __builtin_cpu_supports("x86-64-v4").
+#define VA_WIDE_VECTORS __attribute__((target("arch=x86-64-v4")))
 #else
 #define VA_CPU_CLONES
 #define VA_CPU_CLONES_AS_IS

@@ -44,9 +44,11 @@ Eigen::Vector2d distortBrown(const double* v, const Eigen::Vector2d& s, Eigen::M
     }
     if (byValues) {
         double power = q;
+        const double inverse = 1 / under;
         for (int k = 0; k < 3; ++k, power *= q) {
-            byValues->col(k) = s * (power / under);
-            byValues->col(5 + k) = s * (-g * power / under);
+            const double share = power * inverse;
+            byValues->col(k) = s * share;
+            byValues->col(5 + k) = s * (-g * share);
         }
         byValues->col(3) = Eigen::Vector2d(2 * x * y, q + 2 * y * y);
         byValues->col(4) = Eigen::Vector2d(q + 2 * x * x, 2 * x * y);
@@ -58,6 +60,7 @@ Eigen::Vector2d distortDivision(const double* v, const Eigen::Vector2d& s, Eigen
                                 LensValueJacobian* byValues) {
     // The smaller root of lambda r r_d² − r_d + r = 0.
     const double q = s.squaredNorm(), under = 1 - 4 * v[0] * q;
+    if (byValues) byValues->col(0).setZero();
     if (under <= 0) return radially({2, -2 / q}, s, jacobian);  // no such position: falling, so that the fold is seen
     const double root = std::sqrt(std::max(1e-12, under));
     const double rate = 4 / (root * (1 + root) * (1 + root));
@@ -149,7 +152,6 @@ const char* lensKindName(LensKind kind) {
 
 Eigen::Vector2d distortPoint(LensKind kind, const double* values, const Eigen::Vector2d& undistorted,
                              Eigen::Matrix2d* jacobian, LensValueJacobian* byValues) {
-    if (byValues) byValues->setZero();
     switch (kind) {
         case LensKind::division: return distortDivision(values, undistorted, jacobian, byValues);
         case LensKind::fisheye: return distortFisheye(values, undistorted, jacobian, byValues);

@@ -41,8 +41,8 @@ const char* lensKindName(LensKind kind);
 std::string currentLensValueName(const std::string& name);
 
 /// Distorts an undistorted point with the numbers `values` (as many as lensValueNames has). With `jacobian`, also
-/// d(distorted)/d(undistorted); with `byValues`, d(distorted)/d(values) in its first columns. Beyond the fold of the
-/// formula the result is finite and without meaning.
+/// d(distorted)/d(undistorted); with `byValues`, d(distorted)/d(values) in its first columns, the others untouched.
+/// Beyond the fold of the formula the result is finite and without meaning.
 Eigen::Vector2d distortPoint(LensKind kind, const double* values, const Eigen::Vector2d& undistorted,
                              Eigen::Matrix2d* jacobian = nullptr, LensValueJacobian* byValues = nullptr);
 

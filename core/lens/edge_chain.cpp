@@ -306,10 +306,17 @@ bool joins(const Piece& a, const Piece& b, Piece& joined) {
     if (std::fabs(inA.y()) > 8 + 0.15 * std::max(a.length(), std::fabs(inA.x()))) return false;
     const bool aFirst = (a.points.back() - b.points.front()).norm() <= (b.points.back() - a.points.front()).norm();
     const Piece &first = aFirst ? a : b, &second = aFirst ? b : a;
+    const double close = 1.15 * std::max({a.arc.rms, b.arc.rms, 0.25});
+    // Most pairs are far from one arc: some of their points show it.
+    constexpr size_t every = 5;
+    std::vector<Eigen::Vector2d> some;
+    for (const Piece* piece : {&first, &second})
+        for (size_t i = 0; i < piece->points.size(); i += every) some.push_back(piece->points[i]);
+    if (some.size() > 16 && arcThrough(some, 0, some.size()).rms > 2 * close) return false;
     joined = first;
     joined.points.insert(joined.points.end(), second.points.begin(), second.points.end());
     joined.arc = arcThrough(joined.points, 0, joined.points.size());
-    if (joined.arc.rms > 1.15 * std::max({a.arc.rms, b.arc.rms, 0.25})) return false;
+    if (joined.arc.rms > close) return false;
     // In order along the chord, or it is no continuation.
     const double overlap = joined.arc.local(first.points.back()).x() - joined.arc.local(second.points.front()).x();
     if (overlap > 3) return false;

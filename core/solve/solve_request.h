@@ -18,6 +18,10 @@ enum class MoveChoice { automatic, free, nodalPan, lockedOff };
 /// Whether the focal length changes in the shot.
 enum class ZoomChoice { automatic, constant, zooms };
 
+/// Relative deviation of a focal length, and of depth with it, from which on a match tracks more features: a ninth of a
+/// percent.
+inline constexpr double unsureFocal = 0.0011;
+
 struct SolveRequest {
     std::vector<int> frames;    ///< frame numbers that have a picture, in order
     int width = 0, height = 0;  ///< px

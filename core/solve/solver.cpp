@@ -286,7 +286,8 @@ class Solver {
         growth_.emplace(q_, pairs_, from.parallaxPx, progress_);
         growth_->settleAgain(*r);
         FreeFinish finish(q_, *growth_, progress_, result_);
-        finish.lookAtMirror(*r);
+        // The draft's look has told already, where the two images were far from alike.
+        if (!from.draft || from.mirrorRmsPx >= 0) finish.lookAtMirror(*r);
         finish.weighDistortion(*r);
         finish.useMeasures(*r);
         takeFree(*r, q_, &from, finish.disagreement(), result_);

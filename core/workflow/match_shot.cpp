@@ -148,7 +148,7 @@ bool focalIsUnsure(const SolveResult& r) {
     if (r.motion != Motion::free) return false;
     const auto focal =
         std::find_if(r.lensNumbers.begin(), r.lensNumbers.end(), [](const LensNumber& n) { return n.name == "focal"; });
-    return focal != r.lensNumbers.end() && focal->sigma > 0.0011 * r.lens.focalPx;
+    return focal != r.lensNumbers.end() && focal->sigma > unsureFocal * r.lens.focalPx;
 }
 
 }  // namespace
@@ -217,23 +217,23 @@ Shot settled(const Shot& shot, Progress& progress) {
 Shot asFarAs(const Shot& solved) { return solved.solve->draft ? asPreliminary(solved) : solved; }
 
 /// Features tracked once more with the lens taken out of the pictures, where a first camera shows that it distorts them
-/// strongly. Gives the lens that was taken out.
-std::optional<Intrinsics> trackUndistortedAnew(Shot& solved, Progress& progress, Shot* soFar, bool draft) {
+/// strongly. `by` is how they were tracked, and how they are then.
+void trackUndistortedAnew(Shot& solved, TrackingLens& by, Progress& progress, Shot* soFar, bool draft) {
     const PlateInfo& plate = solved.plate;
     const Intrinsics lens = solved.solve->lens;
-    if (solved.solve->motion != Motion::free || solved.priors.distortion != Known::unknown ||
-        !distortsStrongly(lens, plate.width, plate.height) || lensToTrackBy(solved, *openPlateOf(solved)) ||
-        !canBeUndistorted(lens, plate.width, plate.height))
-        return std::nullopt;
+    if (solved.solve->motion != Motion::free || solved.priors.distortion != Known::unknown || by.lens ||
+        !distortsStrongly(lens, plate.width, plate.height) || !canBeUndistorted(lens, plate.width, plate.height))
+        return;
     if (soFar) *soFar = asFarAs(solved);
-    solved = cameraSolved(withPathsAnew(solved, progress, soFar, lens), progress, draft);
-    return lens;
+    by = {true, lens};
+    solved = cameraSolved(withPathsAnew(solved, progress, soFar, by), progress, draft);
 }
 
 Shot matched(const Shot& shot, Progress& progress, Shot* soFar, const std::function<void(const Shot&)>& reached) {
     if (const std::vector<int> frames = shot.frames(); frames.size() == 1)
         return matchedPhoto(shot, frames.front(), progress);
-    const Shot tracked = withPaths(shot, progress, soFar);
+    TrackingLens by{true, lensToTrackBy(shot, *openPlateOf(shot))};
+    const Shot tracked = withPaths(shot, progress, soFar, by);
     if (soFar) *soFar = tracked;
     // Errors of single features average out: more of them are the only way to know an unsure focal length better.
     const bool mayDensify = shot.density == Density::normal;
@@ -242,12 +242,12 @@ Shot matched(const Shot& shot, Progress& progress, Shot* soFar, const std::funct
         if (reached) reached(asPreliminary(first));
     });
     if (reached) reached(asPreliminary(solved));
-    const std::optional<Intrinsics> undistort = trackUndistortedAnew(solved, progress, soFar, mayDensify);
+    trackUndistortedAnew(solved, by, progress, soFar, mayDensify);
     solved = settled(solved, progress);
     if (soFar) *soFar = asFarAs(solved);
     bool behind = solved.solve->draft;  // the solve, of the features that there are
     if (mayDensify && focalIsUnsure(*solved.solve)) {
-        const Shot denser = withMorePaths(solved, Density::many, progress, undistort);
+        const Shot denser = withMorePaths(solved, Density::many, progress, by);
         behind = behind || denser.paths != solved.paths;
         solved = behind ? withSmearRemeasured(denser, progress) : denser;
     }

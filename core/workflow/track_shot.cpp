@@ -40,15 +40,10 @@ struct Tracker {
     PlateWatch watch;
     WholeFrames whole;
 
-    std::optional<Intrinsics> undistort;  ///< taken out of the pictures first; else lensToTrackBy() decides
+    TrackingLens by;
 
-    Tracker(const Shot& s, Progress& p, const std::optional<Intrinsics>& by = std::nullopt)
-        : shot(s),
-          progress(p),
-          source(openPlateOf(s)),
-          exclusion(s),
-          whole(*source),
-          undistort(by) {}
+    Tracker(const Shot& s, Progress& p, const TrackingLens& decided = {})
+        : shot(s), progress(p), source(openPlateOf(s)), exclusion(s), whole(*source), by(decided) {}
 
     TrackRequest request(std::vector<int> frames) {
         TrackRequest r;
@@ -72,12 +67,12 @@ struct Tracker {
     }
 
     std::vector<Path> track(TrackRequest r) {
-        if (!undistort) undistort = lensToTrackBy(shot, *source);
+        if (!by.decided) by = {true, lensToTrackBy(shot, *source)};
         std::vector<Path>* soFar = r.soFar;
         try {
             std::vector<Path> out =
-                undistort ? trackUndistorted(std::move(r), *undistort, shot.plate.width, shot.plate.height, progress)
-                          : trackFeatures(std::move(r), progress);
+                by.lens ? trackUndistorted(std::move(r), *by.lens, shot.plate.width, shot.plate.height, progress)
+                        : trackFeatures(std::move(r), progress);
             whole.removeFrom(out);
             return out;
         } catch (const Cancelled&) {
@@ -202,11 +197,11 @@ Shot withExclusionsApplied(const Shot& shot, Progress& progress) {
     return out;
 }
 
-Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar, const std::optional<Intrinsics>& undistort) {
+Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar, const TrackingLens& by) {
     const std::vector<int> frames = framesToTrack(shot);
     progress.stage(text("Tracking features"), int(frames.size()) * (shot.care == Care::careful ? 2 : 1), 0.55);
     Shot out = shot;
-    Tracker tracker(shot, progress, undistort);
+    Tracker tracker(shot, progress, by);
     TrackRequest request = tracker.request(frames);
     std::vector<Path> byHand;
     for (const Path& p : *shot.paths)
@@ -247,11 +242,11 @@ Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar, const std:
     return out;
 }
 
-Shot withPaths(const Shot& shot, Progress& progress, Shot* soFar) {
+Shot withPaths(const Shot& shot, Progress& progress, Shot* soFar, const TrackingLens& by) {
     const std::vector<int> frames = framesToTrack(shot);
     const TrackWork work = trackWorkFor(shot);
     if (work == TrackWork::none) return shot;
-    if (work == TrackWork::all) return withPathsAnew(shot, progress, soFar);
+    if (work == TrackWork::all) return withPathsAnew(shot, progress, soFar, by);
     Shot out = shot;
     auto paths = std::make_shared<std::vector<Path>>(*shot.paths);
     FrameRange tracked = shot.tracked;
@@ -263,7 +258,7 @@ Shot withPaths(const Shot& shot, Progress& progress, Shot* soFar) {
                            before = between(shot, shot.tracked.first, std::min(shot.tracked.first, shot.range.first));
     if (work == TrackWork::grow) {
         progress.stage(text("Tracking the new frames"), int(after.size() + before.size()), 0.55);
-        Tracker tracker(shot, progress);
+        Tracker tracker(shot, progress, by);
         try {
             growOneSide(tracker, *paths, after);
             tracked.last = std::max(tracked.last, shot.range.last);
@@ -291,7 +286,7 @@ Shot withPaths(const Shot& shot, Progress& progress, Shot* soFar) {
         out = withExclusionsApplied(out, progress);
         if (freed.size() > 1) {
             progress.stage(text("Tracking where masks went"), freed.back() - freed.front() + 1, 0.4);
-            Tracker tracker(out, progress);
+            Tracker tracker(out, progress, by);
             TrackRequest request = tracker.request(between(out, freed.front(), freed.back()));
             trackBetween(out, tracker, std::move(request));
         }
@@ -300,7 +295,7 @@ Shot withPaths(const Shot& shot, Progress& progress, Shot* soFar) {
     return out;
 }
 
-Shot withMorePaths(const Shot& shot, Density density, Progress& progress, const std::optional<Intrinsics>& undistort) {
+Shot withMorePaths(const Shot& shot, Density density, Progress& progress, const TrackingLens& by) {
     const std::vector<int> frames = framesToTrack(shot);
     const TrackOptions options = trackOptions(density, shot.care);
     size_t live = 0;
@@ -309,7 +304,7 @@ Shot withMorePaths(const Shot& shot, Density density, Progress& progress, const 
     if (double(live) > 0.7 * options.features * double(frames.size())) return shot;
     progress.stage(text("Tracking more features"), int(frames.size()) * (options.backward ? 2 : 1), 0.5);
     Shot out = shot;
-    Tracker tracker(shot, progress, undistort);
+    Tracker tracker(shot, progress, by);
     TrackRequest request = tracker.request(frames);
     request.options = options;
     trackBetween(out, tracker, std::move(request));

@@ -2,6 +2,7 @@
 #pragma once
 #include "base/progress.h"
 #include "shot/shot.h"
+#include "workflow/undistort_first.h"
 
 namespace va {
 
@@ -16,19 +17,17 @@ TrackWork trackWorkFor(const Shot& shot);
 
 /// Brings the automatic paths up to date with the least work. Paths by hand stay as they are, and so do the frames that
 /// were tracked before when only the range or the masks changed; shrinking the range takes no work. On cancel, `soFar`
-/// (if given) gets the shot with the paths up to there. Throws InputError (range without pictures, plate or mask that
-/// can't be read) and Cancelled.
-Shot withPaths(const Shot& shot, Progress& progress, Shot* soFar = nullptr);
+/// (if given) gets the shot with the paths up to there. lensToTrackBy() decides what is taken out of the pictures
+/// first, unless `by` is decided. Throws InputError (range without pictures, plate or mask that can't be read) and
+/// Cancelled.
+Shot withPaths(const Shot& shot, Progress& progress, Shot* soFar = nullptr, const TrackingLens& by = {});
 
-/// Tracks everything anew, whatever is up to date.
-/// `undistort` is a lens to take out of the pictures first; without one, lensToTrackBy() decides.
-Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar = nullptr,
-                   const std::optional<Intrinsics>& undistort = std::nullopt);
+/// Tracks everything anew, whatever is up to date. `by` as above.
+Shot withPathsAnew(const Shot& shot, Progress& progress, Shot* soFar = nullptr, const TrackingLens& by = {});
 
 /// The shot with more automatic paths: those that it has stay, and as many as `density` asks for are looked for between
-/// them. Nothing changes where the paths are as dense already. `undistort` as above. Throws as withPaths.
-Shot withMorePaths(const Shot& shot, Density density, Progress& progress,
-                   const std::optional<Intrinsics>& undistort = std::nullopt);
+/// them. Nothing changes where the paths are as dense already. `by` as above. Throws as withPaths.
+Shot withMorePaths(const Shot& shot, Density density, Progress& progress, const TrackingLens& by = {});
 
 /// Paths that begin in `frame`, tracked from there to both ends of the range; those that are lost at once stay as they
 /// are. Counts as one unit of progress a frame. Throws as withPaths.

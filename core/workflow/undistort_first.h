@@ -14,6 +14,13 @@ bool distortsStrongly(const Intrinsics& lens, int width, int height);
 /// giant.
 bool canBeUndistorted(const Intrinsics& lens, int width, int height);
 
+/// The lens that is taken out of the pictures before features are tracked, where that is decided already: nothing for
+/// the plate as it is.
+struct TrackingLens {
+    bool decided = false;
+    std::optional<Intrinsics> lens;
+};
+
 /// The lens by which the plate is to be straight before features are tracked, or nothing where they are tracked
 /// on the plate as it is: the given one where the artist asked for it or it distorts strongly; with an unknown
 /// distortion, what the straight edges of the range's middle frame tell, where that is strong and sure. It need not be

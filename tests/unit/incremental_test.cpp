@@ -174,6 +174,42 @@ Finished finished(const SyntheticOptions& o) {
     return out;
 }
 
+/// Whether growth that is only wanted for a steady lens goes on to the end.
+bool growsSteady(const SyntheticOptions& o) {
+    const SyntheticShot made = makeSyntheticShot(o);
+    SolveRequest asked = made.request;
+    asked.focal = Known::unknown;
+    const SolveQuestion question(made.paths, asked);
+    Progress progress;
+    const auto pairs = rankStartPairs(question.observations, chooseKeyframes(question.observations), asked.seed);
+    if (pairs.empty()) return false;
+    Growth growth(question, pairs, pairs.front().parallax, progress);
+    return growth.grow(false, true) != nullptr;
+}
+
+TEST(Growth, LetsGoOfASteadyLensWhereKeyframesZoom) {
+    for (const uint64_t seed : {1, 2, 3}) {
+        SyntheticOptions o;
+        o.seed = seed;
+        EXPECT_TRUE(growsSteady(o)) << "steady, seed " << seed;
+        o.noisePx = 0.5;
+        EXPECT_TRUE(growsSteady(o)) << "noise, seed " << seed;
+        o.noisePx = 0.1;
+        o.outlierShare = 0.2;
+        EXPECT_TRUE(growsSteady(o)) << "wrong paths, seed " << seed;
+        o.outlierShare = 0;
+        o.zoomTo = 1.4;
+        EXPECT_FALSE(growsSteady(o)) << "zoom, seed " << seed;
+    }
+    // A shake that the rows of a rolling shutter bend is no zoom.
+    SyntheticOptions shake;
+    shake.readout = 0.7;
+    shake.camera = [](double t) {
+        return lookAlong({-2 + 4 * t, 0.05 * std::sin(40 * t), 0}, 0.02 * std::sin(47 * t), 0.02 * std::sin(53 * t));
+    };
+    EXPECT_TRUE(growsSteady(shake));
+}
+
 TEST(FreeFinish, SaysHowSureTheLensIs) {
     SyntheticOptions o;
     o.k1 = -0.12;

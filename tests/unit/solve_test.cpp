@@ -81,6 +81,25 @@ TEST(Solver, FindsADollyWithNothingKnown) {
     expectFinite(r);
 }
 
+TEST(Solver, TellsOfAFirstCameraBeforeItIsDone) {
+    const SyntheticShot s = makeSyntheticShot({});
+    Progress progress;
+    std::vector<SolveResult> told;
+    const SolveResult r = solveShot(s.paths, s.request, progress, [&](const SolveResult& f) { told.push_back(f); });
+    ASSERT_EQ(told.size(), 1U);
+    const SolveResult& first = told.front();
+    expectFinite(first);
+    EXPECT_TRUE(first.preliminary);
+    EXPECT_FALSE(r.preliminary);
+    EXPECT_EQ(first.solvedCount(), int(s.request.frames.size()));
+    EXPECT_NEAR(first.lens.focalPx / s.lens.focalPx, 1, 0.03);
+    EXPECT_LT(std::fabs(r.lens.focalPx - s.lens.focalPx), std::fabs(first.lens.focalPx - s.lens.focalPx) + 2);
+    // To listen changes nothing.
+    const SolveResult alone = solve(s);
+    EXPECT_EQ(alone.lens.focalPx, r.lens.focalPx);
+    EXPECT_EQ(alone.rmsPx, r.rmsPx);
+}
+
 TEST(Solver, UsesWhatIsKnown) {
     SyntheticShot s = makeSyntheticShot({});
     s.request.focal = Known::known;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <Eigen/Core>
+#include <array>
 #include <tuple>
 #include <vector>
 
@@ -111,6 +112,7 @@ class NormalEquations {
     void fillBatch(Batch& b, double damping);
     void gatherViews(int begin, int end, double damping);
     bool reduce(double damping);
+    std::array<double, 2> solvePoints(const Batch& b, double damping, BundleStep& step) const;
     [[nodiscard]] double damped(double diagonal, double damping) const;
     /// Where the parts of an observation's two rows in linear_ begin: derivatives by the point, residual, derivatives
     /// by the view, by what is shared.

@@ -123,6 +123,36 @@ bool NormalEquations::solveWithout(const NormalEquations& part, Eigen::VectorXd&
     return rest.factor() && rest.solve(views, border);
 }
 
+/// The moves of a batch's points, once those of views and border are known. Gives what they add to the slope of the cost
+/// and to what the damping costs.
+std::array<double, 2> NormalEquations::solvePoints(const Batch& batch, double damping, BundleStep& step) const {
+    const int d = viewSize_;
+    double slope = 0, stiff = 0;
+    for (int i = batch.first; i < batch.last; ++i) {
+        Eigen::Vector3d y = pointRight_[size_t(i)];
+        const auto [begin, end] = ofPoint_[size_t(i)];
+        for (int k = 0; k < 3; ++k) {
+            const int row = 3 * (i - batch.first) + k;
+            for (int o = begin; o < end; ++o) {
+                const int view = viewOf_[size_t(o)];
+                // Seen twice in a view: counted already.
+                if (o > begin && viewOf_[size_t(o) - 1] == view) continue;
+                for (int a = 0; a < d; ++a)
+                    y[k] -= batch.product.at(row, (view - batch.firstView) * d + a) * step.views[view * d + a];
+            }
+            for (int b = 0; b < sharedSize_; ++b) y[k] -= batch.shared[size_t(row * sharedSize_ + b)] * step.border[b];
+        }
+        const Eigen::Vector3d move = pointFactor_[size_t(i)].transpose().triangularView<Eigen::Upper>().solve(y);
+        slope += move.dot(pointGradient_[size_t(i)]);
+        for (int k = 0; k < 3; ++k) {
+            const double diagonal = pointNormal_[size_t(i)](k, k);
+            stiff += (damped(diagonal, damping) - diagonal) * move[k] * move[k];
+        }
+        step.points[size_t(pointOrder_[size_t(i)])] = pointTangent_[size_t(i)] * move;
+    }
+    return {slope, stiff};
+}
+
 bool NormalEquations::solve(double damping, BundleStep& step) {
     if (!reduce(damping) || !reduced_.solve(step.views, step.border)) return false;
     const int d = viewSize_;
@@ -134,28 +164,11 @@ bool NormalEquations::solve(double damping, BundleStep& step) {
         for (int a = 0; a < d; ++a)
             stiff += damp(viewNormal_(a, v * d + a)) * step.views[v * d + a] * step.views[v * d + a];
     for (int b = 0; b < borderSize_; ++b) stiff += damp(borderNormal_(b, b)) * step.border[b] * step.border[b];
-    for (const Batch& batch : batches_) {
-        for (int i = batch.first; i < batch.last; ++i) {
-            Eigen::Vector3d y = pointRight_[size_t(i)];
-            const auto [begin, end] = ofPoint_[size_t(i)];
-            for (int k = 0; k < 3; ++k) {
-                const int row = 3 * (i - batch.first) + k;
-                for (int o = begin; o < end; ++o) {
-                    const int view = viewOf_[size_t(o)];
-                    // Seen twice in a view: counted already.
-                    if (o > begin && viewOf_[size_t(o) - 1] == view) continue;
-                    for (int a = 0; a < d; ++a)
-                        y[k] -= batch.product.at(row, (view - batch.firstView) * d + a) * step.views[view * d + a];
-                }
-                for (int b = 0; b < sharedSize_; ++b)
-                    y[k] -= batch.shared[size_t(row * sharedSize_ + b)] * step.border[b];
-            }
-            const Eigen::Vector3d move = pointFactor_[size_t(i)].transpose().triangularView<Eigen::Upper>().solve(y);
-            slope += move.dot(pointGradient_[size_t(i)]);
-            for (int k = 0; k < 3; ++k) stiff += damp(pointNormal_[size_t(i)](k, k)) * move[k] * move[k];
-            step.points[size_t(pointOrder_[size_t(i)])] = pointTangent_[size_t(i)] * move;
-        }
-    }
+    std::vector<std::array<double, 2>> ofBatch(batches_.size());
+    parallelRanges(int(batches_.size()), 1, [&](int begin, int end) {
+        for (auto i = size_t(begin); i < size_t(end); ++i) ofBatch[i] = solvePoints(batches_[i], damping, step);
+    });
+    for (const auto& [bySlope, byDamping] : ofBatch) slope += bySlope, stiff += byDamping;
     for (size_t i = 0; i < keptAt_.size(); ++i)
         if (keptAt_[i] >= 0) step.points[i] = step.border.segment<3>(keptAt_[i]);
     step.gain = -0.5 * slope + 0.5 * stiff;

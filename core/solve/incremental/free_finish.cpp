@@ -143,10 +143,15 @@ void FreeFinish::weighDistortion(Reconstruction& r) {
         }
     }
     if (!covariance || values.empty()) return;
-    const Eigen::VectorXd more = disagreementOfPaths(r, values, *covariance);
-    disagreement_ = std::max(1.0, std::sqrt(more.squaredNorm() / double(more.size())));
-    const Eigen::VectorXd scale = more.cwiseMax(1);
-    covariance = scale.asDiagonal() * *covariance * scale.asDiagonal();
+    // So unsure that more features follow: how much more unsure their update tells.
+    const bool unsure = q_.request.draft && focalSigma(r, values, *covariance) > unsureFocal;
+    if (unsure) result_.draft = true;
+    else {
+        const Eigen::VectorXd more = disagreementOfPaths(r, values, *covariance);
+        disagreement_ = std::max(1.0, std::sqrt(more.squaredNorm() / double(more.size())));
+        const Eigen::VectorXd scale = more.cwiseMax(1);
+        covariance = scale.asDiagonal() * *covariance * scale.asDiagonal();
+    }
     if (!result_.draft) widenByValley(r, values, *covariance, valley);
     // Also after an update, which refuses what the solve before it has refused.
     if (const double own = focalSigma(r, values, *covariance); own > 0 && q_.distortionRefused)
