@@ -198,7 +198,7 @@ TEST(Growth, LetsGoOfASteadyLensWhereKeyframesZoom) {
         o.outlierShare = 0.2;
         EXPECT_TRUE(growsSteady(o)) << "wrong paths, seed " << seed;
         o.outlierShare = 0;
-        o.zoomTo = 1.4;
+        o.zoomTo = 1.1;
         EXPECT_FALSE(growsSteady(o)) << "zoom, seed " << seed;
     }
     // A shake that the rows of a rolling shutter bend is no zoom.
