@@ -8,6 +8,7 @@
 
 #include "solve/incremental/observations.h"
 #include "solve/mover_fit.h"
+#include "solve/mover_steady.h"
 #include "solve/solver.h"
 
 namespace va {
@@ -74,7 +75,7 @@ SolveResult solveMover(const SolveResult& camera, const std::vector<Path>& paths
         own.seed = request.seed + 1009 * uint64_t(draw);
         if (compare(solveShot(chosen, own, progress))) break;  // twice the same
     }
-    return best;
+    return withSteadyTurn(best, camera, chosen);
 }
 
 bool liesOnPlane(const SolveResult& mover) {
