@@ -43,15 +43,15 @@ Eigen::Quaterniond turned(const Eigen::Vector3d& by, const Eigen::Quaterniond& q
     return angle > 0 ? Eigen::Quaterniond(Eigen::AngleAxisd(angle, by / angle)) * q : q;
 }
 
-/// What the jitter of rotations is.
+/// What takes the jitter out of rotations.
 struct Smoothing {
     Changes changes;  ///< of each rotation, a rotation vector in the world's axes
     double mu = 0;
     double sigma = 0;  ///< radians an axis, of a frame of mean weight
 };
 
-/// Of rotations that follow each other frame by frame, with weights of mean one; μ is found where it is not given,
-/// among those that change the rotations by `most` an axis and no more (root mean square).
+/// Of rotations that follow each other frame by frame, with weights of mean one; μ is found among those that change the
+/// rotations by `most` an axis and no more (root mean square), 0 where there is none.
 Smoothing smoothing(const Rotations& rotations, const Eigen::VectorXd& weights, double most) {
     const auto n = Eigen::Index(rotations.size());
     Changes steps(n - 1, 3);
@@ -159,9 +159,9 @@ std::map<int, Sight> sightsOf(const SolveResult& mover, const std::vector<Path>&
 }
 
 /// Normal equations of a view around the points it sees: first its turn about the camera's axes, then its translation.
-using Normal = Eigen::Matrix<double, 6, 6>;
-Normal normalOf(const View& view, const Sight& sight) {
-    Normal out = Normal::Zero();
+using ViewNormal = Eigen::Matrix<double, 6, 6>;
+ViewNormal normalOf(const View& view, const Sight& sight) {
+    ViewNormal out = ViewNormal::Zero();
     for (size_t i = 0; i < sight.points.size(); ++i) {
         const Eigen::Vector3d rotated = view.rotation * sight.points[i], c = rotated + view.translation;
         if (!(c.z() > 1e-9)) continue;
@@ -175,13 +175,13 @@ Normal normalOf(const View& view, const Sight& sight) {
 }
 
 /// How the translation follows a turn for the points to stay where they are seen, in the least squares sense.
-Eigen::Matrix3d translationByTurn(const Normal& n) {
+Eigen::Matrix3d translationByTurn(const ViewNormal& n) {
     return -n.bottomRightCorner<3, 3>().ldlt().solve(n.bottomLeftCorner<3, 3>());
 }
 
 /// Inverse variance an axis, in radians, of the rotation, whatever the translation, when points of weight 1 are seen to
 /// `sigma` an axis. 0 where the points do not tell it.
-double rotationInformation(const Normal& n, double sigma) {
+double rotationInformation(const ViewNormal& n, double sigma) {
     const Eigen::Matrix3d rotation = n.topLeftCorner<3, 3>() + n.topRightCorner<3, 3>() * translationByTurn(n);
     const double variance = sigma * sigma * rotation.inverse().trace() / 3;
     return std::isfinite(variance) && variance > 0 ? 1 / variance : 0;
@@ -269,10 +269,12 @@ SolveResult withSteadyTurn(const SolveResult& mover, const CameraTrack& camera, 
                 out.frames[i] = *next;
         }
     }
-    double sum = 0, count = 0;
-    for (const SolvedFrame& f : out.frames)
-        if (f.solved) sum += f.observations * f.rmsPx * f.rmsPx, count += f.observations;
-    if (count > 0) out.rmsPx = std::sqrt(sum / count);
+    double more = 0, count = 0;
+    for (size_t i = 0; i < out.frames.size(); ++i) {
+        const SolvedFrame &is = out.frames[i], &was = mover.frames[i];
+        more += is.observations * (is.rmsPx * is.rmsPx - was.rmsPx * was.rmsPx), count += is.observations;
+    }
+    if (count > 0) out.rmsPx = std::sqrt(std::max(0.0, mover.rmsPx * mover.rmsPx + more / count));
     return out;
 }
 

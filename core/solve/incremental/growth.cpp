@@ -246,7 +246,8 @@ void Growth::settleAgain(Reconstruction& r) {
     weighPaths(r);
     classifyOutliers(r, limits::outliers);
     progress_.check();
-    const int every = std::max(1, q_.observations.frameCount() / 40);
+    // A thing of few paths needs all that it was seen in.
+    const int every = q_.request.fewPaths ? 1 : std::max(1, q_.observations.frameCount() / 40);
     refine(r, q_.lensValues(), q_.priors(), 6, 1e-4, cancelled_, every);
     if (every > 1) refinePoses(r);
     weighPaths(r);
