@@ -78,7 +78,10 @@ FocalValley::FocalValley(const Reconstruction& r, const std::vector<LensValue>& 
     options_.iterations = 40;
     options_.stopWhenCostFallsBy = 1e-6;
     options_.cancelled = std::move(cancelled);
-    const BundleSummary summary = bundle(lowest_, options_);
+    // Along the valley a bundle creeps; the search that follows takes longer steps.
+    BundleOptions first = options_;
+    first.stopWhenCostFallsBy = 1e-5;
+    const BundleSummary summary = bundle(lowest_, first);
     if (!summary.usable) return;
     cost_ = summary.finalCost;
     NormalEquations equations(lowest_, options_);
