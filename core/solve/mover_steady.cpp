@@ -254,8 +254,7 @@ SolveResult withSteadyTurn(const SolveResult& mover, const CameraTrack& camera, 
                                                 : 0;
         }
         // What tracking errs by beyond its stated errors is much alike in all frames: none counts more than the usual
-        // one.
-        // One that tells nothing of the rotation still has one.
+        // one, and one that tells nothing of the rotation still has one.
         std::vector<double> all(evidence.information.begin(), evidence.information.end());
         const double usual = median(std::move(all));
         if (!(usual > 0)) continue;

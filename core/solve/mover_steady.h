@@ -12,11 +12,11 @@ namespace va {
 /// Assumes that the error of a frame's rotation does not hang on that of its neighbours; where it does, less is
 /// smoothed than could be.
 ///
-/// Smallest Σ w |change|² + μ Σ |third difference of the rotation|² (Whittaker 1923; Henderson 1924), w by what a
-/// frame's features say of its rotation, μ by generalised cross-validation (Craven & Wahba 1979), with periods of
-/// twenty frames and more left alone, and no more than features may err: what scatters more moves. Where the camera
-/// stands to the thing is then fitted anew to the frame's features, with the new rotation. A frame that would change by
-/// more than five deviations keeps its pose: that is a jolt.
+/// Smallest Σ w |change|² + μ Σ |third difference of the rotation|² (Whittaker 1923), w by what a frame's features say
+/// of its rotation, μ by generalised cross-validation (Craven & Wahba 1979), with periods of twenty frames and more
+/// left alone, and no more than features may err: what scatters more moves. Where the thing stands follows its turn so
+/// that its features stay where they are seen, to first order. A frame that would change by more than five deviations,
+/// and by what is seen in the picture (a quarter of a pixel at its features), keeps its pose: that is a jolt.
 ///
 /// `paths` are those that the mover was solved from. Stretches of fewer than sixteen frames in which both are solved
 /// stay as they are, and so does a mover without a free solve and one with a rolling shutter.
