@@ -34,7 +34,7 @@ void SolveEdits::makeMover() {
     document_.startJob(tr("Solve the mover"), Part::paths | Part::solve | Part::movers,
                        [](const Shot& s, Progress& p, Shot& soFar) {
                            soFar = withMoversSolved(s, p);
-                           return withMoverFeatures(soFar, p);
+                           return withSharedLens(withMoverFeatures(soFar, p), p);
                        });
 }
 
@@ -150,8 +150,8 @@ void SolveEdits::changeMover(const QString& name, int id, const std::function<vo
 void SolveEdits::swapScene(int id) {
     document_.edit(tr("Take the mover for the scene"), withSceneSwapped(document_.shot(), id));
     if (stalenessOf(document_.shot()).solve) return document_.solve();
-    document_.startJob(tr("Solve the mover"), Part::movers,
-                       [](const Shot& s, Progress& p, Shot&) { return withMoversSolved(s, p); });
+    document_.startJob(tr("Solve the mover"), Part::solve | Part::movers,
+                       [](const Shot& s, Progress& p, Shot&) { return withSharedLens(withMoversSolved(s, p), p); });
 }
 
 void SolveEdits::removeMover(int id) {

@@ -44,6 +44,7 @@ nlohmann::json solveJson(const SolveResult& r) {
            {"zooms", r.zooms},
            {"errors_together", r.errorsTogether},
            {"preliminary", r.preliminary},
+           {"lens_with_movers", r.lensWithMovers},
            {"pan_cause", panCauseNames[int(r.panCause)]},
            {"moving_together", r.movingTogether},
            {"held_back", r.heldBack},
@@ -116,6 +117,7 @@ SolveResult solveFrom(const json& j) {
     r.zooms = j.value("zooms", false);
     r.errorsTogether = j.value("errors_together", 1.0);
     r.preliminary = j.value("preliminary", false);
+    r.lensWithMovers = j.value("lens_with_movers", false);
     if (j.contains("pan_cause")) r.panCause = named<PanCause>(j["pan_cause"], panCauseNames);
     r.movingTogether = j.value("moving_together", std::vector<int>());
     r.lens.pixelAspect = j.at("pixel_aspect");

@@ -38,8 +38,11 @@ Eigen::Vector3d moverMiddle(const SolveResult& mover) {
     return mover.points.empty() ? sum : Eigen::Vector3d(sum / double(mover.points.size()));
 }
 
-SolveResult solveMover(const SolveResult& camera, const std::vector<Path>& paths, const std::vector<int>& ids,
-                       const SolveRequest& request, Progress& progress, const SolveResult* from) {
+double goodMoverFit(const SolveResult& camera, const SolveRequest& request) {
+    return 1.6 * (camera.rmsPx > 0 ? camera.rmsPx : 0.15 * std::max(1.0, request.width / 1280.0));
+}
+
+SolveRequest moverRequest(const SolveResult& camera, const SolveRequest& request) {
     SolveRequest own = request;
     own.move = MoveChoice::free;
     own.zoom = ZoomChoice::constant;
@@ -57,19 +60,25 @@ SolveResult solveMover(const SolveResult& camera, const std::vector<Path>& paths
         if (camera.zooms)
             for (const int f : request.frames) own.focalByFrame.set(f, camera.intrinsics(f).focalPx);
     }
+    return own;
+}
+
+SolveResult solveMover(const SolveResult& camera, const std::vector<Path>& paths, const std::vector<int>& ids,
+                       const SolveRequest& request, Progress& progress, const SolveResult* from, int draws) {
+    SolveRequest own = moverRequest(camera, request);
     const std::vector<Path> chosen = pathsWithIds(paths, ids);
     // Something small looks nearly the same turned the other way, its depths reversed: which of the two a solve ends in
     // is drawn, and an earlier one may stand in the wrong one. One that fits as the scene does is right.
-    const double good = 1.6 * (camera.rmsPx > 0 ? camera.rmsPx : 0.15 * std::max(1.0, request.width / 1280.0));
-    constexpr int draws = 3;
-    SolveResult best = solveShot(chosen, own, progress);
-    double left = unexplainedShare(best, chosen.size());
+    const double good = goodMoverFit(camera, request);
+    SolveResult best;
+    double left = INFINITY;
     const auto compare = [&](SolveResult other) {
         const double has = unexplainedShare(other, chosen.size());
         const bool same = std::fabs(has - left) < 0.02 * left;
         if (has < left) best = std::move(other), left = has;
         return same;
     };
+    if (draws > 0) compare(solveShot(chosen, own, progress));
     if (from && from->motion == Motion::free) compare(updateSolve(chosen, own, *from, progress));
     for (int draw = 1; draw < draws && !explains(best, chosen.size(), good); ++draw) {
         own.seed = request.seed + 1009 * uint64_t(draw);

@@ -168,24 +168,48 @@ std::vector<std::vector<int>> clustersOf(const std::vector<Path>& paths, const s
     return out;
 }
 
-/// Solves paths that move together, without those that stand apart, and with those that turn out to belong to them.
-/// Nothing where they are no rigid thing.
+/// Solves paths that move together, without those that stand apart, and with those that turn out to belong to them;
+/// from an earlier solve of most of them where there is one. Nothing where they are no rigid thing.
 std::optional<MoverProposal> proposalFrom(const SolveResult& camera, const std::vector<Path>& paths,
                                           const std::vector<Path>& candidates, const std::vector<int>& together,
-                                          const SolveRequest& request, Progress& progress) {
+                                          const SolveRequest& request, Progress& progress,
+                                          const SolveResult* from = nullptr) {
     constexpr size_t many = 100;
+    const double good = goodMoverFit(camera, request);
+    // What agrees by chance fits far worse than that, and no part of it fits well.
+    const auto hopeless = [&](const SolveResult& solve) {
+        return solve.motion != Motion::free || solve.rmsPx > limits::noMover * good;
+    };
     // Something of the scene, or of another thing, may agree by chance: it stands apart.
-    const auto coreSolved = [&](const std::vector<int>& ids) {
-        SolveResult solve = solveMover(camera, paths, ids, request, progress);
+    const auto withoutApart = [&](SolveResult solve, size_t of, int draws) {
         // What many agree on needs no second look.
-        const int most = ids.size() >= many ? 1 : 2;
-        for (int again = 0; again < most && solve.motion == Motion::free; ++again) {
+        const int most = of >= many ? 1 : 2;
+        for (int again = 0; again < most && !hopeless(solve); ++again) {
             const std::vector<int> core = coreOf(solve);
             if (core.size() == solve.points.size() || int(core.size()) < fewestMoverPoints) break;
-            solve = solveMover(camera, paths, core, request, progress,
-                               core.size() >= many && camera.motion != Motion::lockedOff ? &solve : nullptr);
+            const bool goesOn = core.size() >= many && camera.motion != Motion::lockedOff;
+            solve = solveMover(camera, paths, core, request, progress, goesOn ? &solve : nullptr, draws);
         }
         return solve;
+    };
+    const auto coreSolved = [&](const std::vector<int>& ids) {
+        const bool stands = camera.motion == Motion::lockedOff;
+        if (from) {
+            SolveResult known = withoutApart(solveMover(camera, paths, ids, request, progress, from, 0), ids.size(), 3);
+            if (known.motion == Motion::free && known.rmsPx <= std::max(good, 1.1 * from->rmsPx)) return known;
+        }
+        // Which of its two readings something small ends in is drawn: where the first fits, it is right. Before a
+        // camera that stands nothing says what a good fit is: then the best of three.
+        SolveResult first =
+            withoutApart(solveMover(camera, paths, ids, request, progress, nullptr, stands ? 3 : 1), ids.size(), 3);
+        if (stands || (first.motion == Motion::free && first.rmsPx <= good)) return first;
+        SolveRequest other = request;
+        other.seed += 1009;
+        SolveResult second = withoutApart(
+            solveMover(camera, paths, ids, other, progress, nullptr, hopeless(first) ? 1 : 2), ids.size(), 3);
+        const bool better = second.motion == Motion::free && second.points.size() * 10 >= first.points.size() * 8 &&
+                            (first.motion != Motion::free || second.rmsPx < first.rmsPx);
+        return better ? second : first;
     };
     MoverProposal p;
     p.solve = coreSolved(together);
@@ -277,7 +301,8 @@ std::vector<MoverProposal> proposeMovers(const SolveResult& camera, const std::v
         const std::vector<int> together =
             stands ? std::vector<int>(left.begin(), left.end()) : movingTogether(s, camera, request.seed);
         if (int(together.size()) < fewestMoverPoints) break;
-        std::optional<MoverProposal> p = proposalFrom(camera, paths, candidates, together, request, progress);
+        const SolveResult* known = round == 0 ? camera.takenForScene.get() : nullptr;
+        std::optional<MoverProposal> p = proposalFrom(camera, paths, candidates, together, request, progress, known);
         if (!p && !stands) {
             // Paths that slide agree with nearly any motion by chance, and hide one: those among their like alone.
             const std::set<int> amidst = amidstOthers(camera, paths, left);

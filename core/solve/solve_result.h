@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <algorithm>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -64,6 +65,8 @@ enum class PanCause : uint8_t {
     offCentre,  ///< the lens's middle is not the plate's, as in a crop
 };
 
+struct SolveResult;
+
 /// How good a solve is, how sure its numbers are, and what was found out about the shot on the way.
 struct SolveDiagnostics {
     SolveTrouble trouble = SolveTrouble::none;
@@ -95,10 +98,14 @@ struct SolveDiagnostics {
     /// Where a known focal length does not go with the paths: what they ask for, and the fit with that. Else 0.
     double askedFocalPx = 0, askedRmsPx = 0;
     bool draft = false;                  ///< steps were left out that an update makes up for (SolveRequest::draft)
+    bool lensWithMovers = false;         ///< the lens was told by scene and movers together (solve/shared_lens.h)
     bool preliminary = false;            ///< a first camera, which the match is still refining
     PanCause panCause = PanCause::none;  ///< of a nodal pan that looked like a free move at first
     /// Paths that the solve did not use and that move together by themselves: they may belong to a thing.
     std::vector<int> movingTogether;
+    /// Of a locked-off camera: the solve of what moves before it, where that was taken for the scene at first. Not kept
+    /// in files.
+    std::shared_ptr<const SolveResult> takenForScene;
     double freeRmsPx = -1;  ///< fit error before the measures were used; negative without any
 };
 

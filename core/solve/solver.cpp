@@ -45,12 +45,7 @@ class Solver {
     SolveResult update(const SolveResult& from) {
         const auto start = std::chrono::steady_clock::now();
         progress_.stage(text("Bringing the solve up to date"), 0, 0.1);
-        // The check error stays that of the same paths.
-        const std::set<int> held(from.heldBack.begin(), from.heldBack.end());
-        if (!held.empty())
-            for (int p = 0; p < q_.observations.pathCount(); ++p)
-                q_.observations.heldBack[size_t(p)] =
-                    held.contains(q_.observations.pathIds[size_t(p)]) && !q_.measured(p);
+        holdBackAs(from, q_);
         if (!resume(from)) solve();
         progress_.check();
         result_.solveSeconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -168,6 +163,7 @@ class Solver {
         fixed.parallaxPx = result_.parallaxPx;
         for (const int f : request_.frames) fixed.frames.emplace_back().frame = f;
         takeFixed(q_, fixed);
+        fixed.takenForScene = std::make_shared<SolveResult>(std::move(result_));
         result_ = std::move(fixed);
     }
 
@@ -225,8 +221,9 @@ class Solver {
         auto best = request_.zoom == ZoomChoice::zooms ? nullptr : grown(false, looksForZoom);
         if (q_.mayZoom() && (!best || growth_->explainsBadly(*best))) {
             // A zoom that is solved with one focal length tears the solve apart, or makes a move of it.
+            const bool leftOff = growth_->plainlyZooms();
             auto zooming = grown(true, false);
-            if (looksForZoom && !best && (!zooming || growth_->explainsBadly(*zooming))) best = grown(false, false);
+            if (leftOff && (!zooming || growth_->explainsBadly(*zooming))) best = grown(false, false);
             if (zooming && (!best || growth_->cost(*zooming) < 0.8 * growth_->cost(*best))) best = std::move(zooming);
         } else if (best && looksForZoom) {
             if (auto zooming = growth_->zoomOf(*best)) best = std::move(zooming);

@@ -9,13 +9,16 @@
 #include "base/text.h"
 #include "lens/film_back.h"
 #include "media/kept_pictures.h"
+#include "solve/mover_fit.h"
 #include "solve/mover_search.h"
+#include "solve/shared_lens.h"
 #include "solve/solver.h"
 #include "workflow/motion_blur.h"
 #include "workflow/mover_work.h"
 #include "workflow/open_plate.h"
 #include "workflow/photo_work.h"
 #include "workflow/settle_doubt.h"
+#include "workflow/stale.h"
 #include "workflow/still_marks.h"
 #include "workflow/still_work.h"
 #include "workflow/track_shot.h"
@@ -79,6 +82,14 @@ SolveRequest solveRequestFor(const Shot& shot) {
 
 namespace {
 
+/// The paths that no mover has.
+std::vector<Path> pathsOfScene(const Shot& shot) {
+    std::vector<Path> out;
+    for (const Path& p : *shot.paths)
+        if (!shot.moverOfPath(p.id)) out.push_back(p);
+    return out;
+}
+
 using SolvePaths = std::function<SolveResult(const std::vector<Path>&, const SolveRequest&)>;
 
 /// The camera alone, with its reference stills: the ground and movers follow with `finished`.
@@ -87,10 +98,7 @@ Shot solvedBy(const Shot& shot, Progress& progress, const SolvePaths& solve) {
         throw InputError(
             text("The camera was taken from \"%s\" and is locked. Unlock it in the Solve step to solve it anew.",
                  shot.cameraFrom.c_str()));
-    std::vector<Path> ofScene;
-    if (!shot.movers.empty())
-        for (const Path& p : *shot.paths)
-            if (!shot.moverOfPath(p.id)) ofScene.push_back(p);
+    const std::vector<Path> ofScene = shot.movers.empty() ? std::vector<Path>() : pathsOfScene(shot);
     Shot out = shot;
     const std::vector<Path>& paths = shot.movers.empty() ? *shot.paths : ofScene;
     SolveResult result = solve(paths, solveRequestFor(shot));
@@ -140,7 +148,7 @@ Shot movingThingsSeen(const Shot& shot) {
 
 Shot finished(const Shot& shot, Progress& progress) {
     const Shot seen = movingThingsSeen(shot);
-    return withMoversSolved(withGround(seen, seen.groundSpec), progress);
+    return withSharedLens(withMoversSolved(withGround(seen, seen.groundSpec), progress), progress);
 }
 
 /// Whether the solve of a free move knows its focal length, and depth with it, no better than to a ninth of a percent.
@@ -158,6 +166,24 @@ std::vector<const CheckPoint*> usedCheckPoints(const Shot& shot) {
     for (const CheckPoint& c : shot.checkPoints)
         if (c.on && !c.measure.paths.empty()) out.push_back(&c);
     return out;
+}
+
+Shot withSharedLens(const Shot& shot, Progress& progress) {
+    const auto stale = [&](const Mover& m) { return m.solveFrom != fingerprintOfMoverInput(shot, m); };
+    if (shot.movers.empty() || !shot.cameraFrom.empty() || shot.solveFrom != fingerprintOfSolveInput(shot) ||
+        std::any_of(shot.movers.begin(), shot.movers.end(), stale))
+        return shot;
+    std::vector<SolvedMover> movers;
+    for (const Mover& m : shot.movers) movers.push_back({pathsWithIds(*shot.paths, m.paths), *m.solve});
+    const auto together = solvedTogether(*shot.solve, pathsOfScene(shot), movers, solveRequestFor(shot), progress);
+    if (!together) return shot;
+    Shot out =
+        solvedBy(shot, progress, [&](const std::vector<Path>&, const SolveRequest&) { return together->camera; });
+    for (size_t i = 0; i < out.movers.size(); ++i)
+        out.movers[i].solve = std::make_shared<SolveResult>(together->movers[i]);
+    out = withLensOfMovers(out);
+    for (Mover& m : out.movers) m.solveFrom = fingerprintOfMoverInput(out, m);
+    return withGround(out, out.groundSpec);
 }
 
 Shot withSolve(const Shot& shot, Progress& progress) {

@@ -32,6 +32,11 @@ Shot withSolve(const Shot& shot, Progress& progress);
 /// The same from where the shot's solve stands, which is quick: after edits.
 Shot withSolveUpdated(const Shot& shot, Progress& progress);
 
+/// Camera and movers refined together, where movers tell the lens that they share notably better than the camera alone
+/// does (solve/shared_lens.h); the ground follows. Unchanged where they do not, where something is stale, and for a
+/// camera from elsewhere.
+Shot withSharedLens(const Shot& shot, Progress& progress);
+
 /// Finds what the shot and its reference stills have in common, and solves with it; the ground and movers follow.
 Shot withStillsFound(const Shot& shot, Progress& progress);
 

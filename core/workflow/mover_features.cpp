@@ -303,7 +303,7 @@ Shot withMoversFound(const Shot& shot, Progress& progress) {
                                      !fitsLikeScene(out, *m.solve));
     });
     if (cameraFresh) out.solveFrom = fingerprintOfSolveInput(out);
-    return out;
+    return withSharedLens(out, progress);
 }
 
 }  // namespace va

@@ -453,6 +453,7 @@ Verdict onSolve(const Shot& s) {
     std::string number = text("fit %.2f px%s%s", r.rmsPx, check.c_str(), zoomInBrief(r).c_str());
     number += evidenceInBrief(s) + readoutInBrief(r) + stoodIn(r);
     number += moversInBrief(s);
+    if (r.lensWithMovers) number += text(" · lens solved from scene and movers together");
     if (stalenessOf(s).solve) return {Lamp::stale, text("%s, before the last change. Solve again.", number.c_str())};
     if (r.trouble == SolveTrouble::growthStopped) return {Lamp::look, number + ". " + unreached(s)};
     // A nodal pan explains the paths as well as a path of the camera does: that path is then a product of noise.

@@ -119,6 +119,11 @@ def turning_crate(t):
     return axes + [[0.25 * math.sin(3 * t), 0.55 + 0.12 * math.sin(5 * t), -2.6 + 0.4 * math.sin(2.5 * t)]]
 
 
+def standing_hand(t):
+    """Held in the hand by someone who stands: some px of parallax."""
+    return hand(917, [-0.07 + 0.15 * t, 1.5, 5.0], [0.0, 0.8, -2.0], t, 2.4, place=0.012, turn=0.004)
+
+
 def upright_walk(t):
     """A phone held upright, on a walk."""
     return hand(816, [-0.9 + 2.0 * t, 1.55 + 0.05 * math.sin(9 * t), 6.8 - 0.9 * t], [-0.2 + 0.7 * t, 0.9, -2], t, 2.4, place=0.014, turn=0.006)
@@ -151,6 +156,8 @@ CLIPS = {
     "upright": clip(upright_walk, 113, mm=45.0, size=(288, 512)),
     # 400 × 336 stored, seen twice as wide.
     "scope": clip(crane, 114, mm=40.0, k1=-0.06, size=(800, 336), squeeze=2),
+    # The same crate before a hand that hardly moves: it tells the lens that the scene does not.
+    "doorstep": clip(standing_hand, 115, mover=turning_crate, k1=-0.03),
     "locked": clip(locked, 110, mover=turning_crate, k1=-0.03),
 }
 

@@ -89,6 +89,9 @@ FocalValley::FocalValley(const Reconstruction& r, const std::vector<LensValue>& 
     const long spare = equations.residualCount() - equations.unknownCount();
     if (spare <= 0) return;
     variance_ = std::max(1e-6, equations.sumSquares() / double(spare));
+    // One deviation of the focal length raises the cost by half of the variance: what is left to gain is little of it.
+    constexpr double settled = 0.03;
+    options_.stopWhenCostFallsBy = std::max(options_.stopWhenCostFallsBy, settled * variance_ / cost_);
     usable_ = true;
 }
 
@@ -146,16 +149,16 @@ double FocalValley::descend(double step) {
     return bottomOf(costs);
 }
 
-double FocalValley::widthOfSide(double sigma, double counts) const {
+double FocalValley::widthOfSide(const std::pair<BundleProblem, double>& bottom, double sigma, double counts) const {
     constexpr double likely = 9;
     double width = 0;
-    BundleProblem before, at = lowest_;
+    BundleProblem before, at = bottom.first;
     for (const int times : {1, 2, 4}) {
         const double away = std::clamp(times * sigma, -farthest, farthest),
-                     target = lowest_.lenses[0].focalPx * std::exp(away);
+                     target = bottom.first.lenses[0].focalPx * std::exp(away);
         auto there = held(before.views.empty() ? at : beyond(before, at, target), target, hair * std::fabs(away));
         if (!there) break;
-        const double rise = 2 * counts * (there->second - cost_) / variance_;
+        const double rise = 2 * counts * (there->second - bottom.second) / variance_;
         if (rise >= likely) break;
         width = std::max(width, std::fabs(away) / std::sqrt(std::max(rise, 0.05)));
         before = std::exchange(at, std::move(there->first));
@@ -166,9 +169,12 @@ double FocalValley::widthOfSide(double sigma, double counts) const {
 double FocalValley::width(double sigma, double together) const {
     // Deviations of what is stated: all frames count, but errors that go on count once.
     const double counts = double(frames_) / double(std::max<size_t>(1, lowest_.views.size())) / (together * together);
+    // Held like the sides, and settled as far as they are: what the bottom may still fall by would look like width.
+    auto bottom = held(lowest_, lowest_.lenses[0].focalPx, hair * sigma);
+    if (!bottom) bottom.emplace(lowest_, cost_);
     std::array<double, 2> sides{};
     parallelRanges(2, 1, [&](int begin, int end) {
-        for (int i = begin; i < end; ++i) sides[size_t(i)] = widthOfSide(i ? sigma : -sigma, counts);
+        for (int i = begin; i < end; ++i) sides[size_t(i)] = widthOfSide(*bottom, i ? sigma : -sigma, counts);
     });
     return std::max({sigma, sides[0], sides[1]});
 }

@@ -34,7 +34,7 @@ class FocalValley {
     [[nodiscard]] std::optional<std::pair<BundleProblem, double>> held(const BundleProblem& from, double target,
                                                                        double breadth) const;
     /// The widest deviation that one side of the valley asks for, 0 where it is steeper throughout.
-    [[nodiscard]] double widthOfSide(double sigma, double counts) const;
+    [[nodiscard]] double widthOfSide(const std::pair<BundleProblem, double>& bottom, double sigma, double counts) const;
 
     BundleProblem lowest_;
     BundleOptions options_;

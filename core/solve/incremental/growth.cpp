@@ -26,6 +26,7 @@ Growth::Growth(const SolveQuestion& question, const std::vector<StartPair>& pair
 
 std::unique_ptr<Reconstruction> Growth::grow(bool zooms, bool ifPlainlySteady) {
     progress_.stage(text("Finding a first camera"), 0, 0.1);
+    plainlyZooms_ = false;
     // A zoom changes the picture between keyframes that a steady lens would leave far apart.
     keyframes_ = zooms ? chooseKeyframes(q_.observations, limits::zoomKeyframeStep) : chooseKeyframes(q_.observations);
     auto starts = findStarts(zooms);
@@ -39,7 +40,8 @@ std::unique_ptr<Reconstruction> Growth::grow(bool zooms, bool ifPlainlySteady) {
         growOverKeyframes(*start);
         if (!best || cost(*start) < cost(*best)) best = std::move(start);
     }
-    if (ifPlainlySteady && keyframesZoom(*best)) return nullptr;
+    plainlyZooms_ = ifPlainlySteady && keyframesZoom(*best);
+    if (plainlyZooms_) return nullptr;
     fillBetween(*best);
     progress_.stage(text("Refining the solve"), 4, 0.15);
     refineAll(*best, tellFirst_);

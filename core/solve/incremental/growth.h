@@ -26,6 +26,8 @@ class Growth {
     /// From nothing. Null where no pair gives a first camera. `ifPlainlySteady` ends a steady camera, and gives null,
     /// where its keyframes show plainly that the lens zooms: filling in the frames between would be for nothing.
     std::unique_ptr<Reconstruction> grow(bool zooms, bool ifPlainlySteady = false);
+    /// Whether the last growth ended because its keyframes zoom plainly.
+    [[nodiscard]] bool plainlyZooms() const { return plainlyZooms_; }
     /// Is to be told of the first camera of each growth from nothing that reaches all frames.
     void tellFirst(FirstCamera tell) { tellFirst_ = std::move(tell); }
     /// From a solve with one focal length to one with a focal length a frame; null unless that explains notably more.
@@ -67,6 +69,7 @@ class Growth {
     std::function<bool()> cancelled_;
     std::vector<FrameIndex> keyframes_;
     FirstCamera tellFirst_;
+    bool plainlyZooms_ = false;
 };
 
 }  // namespace va

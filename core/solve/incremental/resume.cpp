@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 
 namespace va {
 namespace {
@@ -55,6 +56,14 @@ std::unique_ptr<Reconstruction> resumed(const SolveQuestion& question, const Sol
     if (solves) r->setReadout(from.readout, true);
     else if (asked.readoutKnown == Known::known) r->setReadout(asked.readout, false);
     return r;
+}
+
+void holdBackAs(const SolveResult& from, SolveQuestion& question) {
+    const std::set<int> held(from.heldBack.begin(), from.heldBack.end());
+    Observations& s = question.observations;
+    if (held.empty()) return;
+    for (int p = 0; p < s.pathCount(); ++p)
+        s.heldBack[size_t(p)] = held.contains(s.pathIds[size_t(p)]) && !question.measured(p);
 }
 
 }  // namespace va

@@ -13,4 +13,8 @@ namespace va {
 /// for another kind of move or lens.
 std::unique_ptr<Reconstruction> resumed(const SolveQuestion& question, const SolveResult& from);
 
+/// Holds back the same paths as an earlier solve, so that the check error stays that of the same ones; where that held
+/// back none, those that the question has drawn.
+void holdBackAs(const SolveResult& from, SolveQuestion& question);
+
 }  // namespace va
