@@ -196,7 +196,10 @@ std::optional<MoverProposal> proposalFrom(const SolveResult& camera, const std::
         const bool stands = camera.motion == Motion::lockedOff;
         if (from) {
             SolveResult known = withoutApart(solveMover(camera, paths, ids, request, progress, from, 0), ids.size(), 3);
-            if (known.motion == Motion::free && known.rmsPx <= std::max(good, 1.1 * from->rmsPx)) return known;
+            // It is left without a few that stood apart, and fits as it did.
+            if (known.motion == Motion::free && known.points.size() * 10 >= from->points.size() * 8 &&
+                known.rmsPx <= std::max(good, 1.1 * from->rmsPx))
+                return known;
         }
         // Which of its two readings something small ends in is drawn: where the first fits, it is right. Before a
         // camera that stands nothing says what a good fit is: then the best of three.

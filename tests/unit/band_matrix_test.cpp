@@ -69,6 +69,31 @@ TEST(Packed, ProductIsSubtractedInAnyCut) {
         }
 }
 
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_THREAD__) && \
+    !defined(__SANITIZE_ADDRESS__)
+// Vectors of four and of eight numbers are used, as the processor has them; a solve must not hang on which.
+TEST(Packed, WiderVectorsSumInTheSameOrder) {
+    if (!__builtin_cpu_supports("x86-64-v3")) GTEST_SKIP() << "without fused multiplication sums round differently";
+    const int n = 61, depth = 48;
+    PackedRows y;
+    y.reset(depth, n);
+    for (int k = 0; k < depth; ++k)
+        for (int i = 0; i < n; ++i) y.at(k, i) = std::sin(1.7 * k + 0.3 * i * i) * std::exp(std::cos(2.3 * k * i));
+    const int step = n + rankUpdateSlack;
+    std::vector<double> c(size_t(n * step));
+    for (size_t i = 0; i < c.size(); ++i) c[i] = std::cos(double(i));
+    const std::vector<double> before = c;
+    subtractProduct(c.data(), step, y, 0, n);
+    for (int i = 0; i < n; ++i)
+        for (int j = 0; j <= i; ++j) {
+            double sum = 0;
+            for (int k = 0; k < depth; ++k) sum = std::fma(y.at(k, i), y.at(k, j), sum);
+            const auto at = size_t(i * step + j);
+            ASSERT_EQ(c[at], before[at] - sum) << i << ", " << j;
+        }
+}
+#endif
+
 TEST(PointTies, SayHowFarTheirPointsAreOff) {
     const std::vector<Eigen::Vector3d> p{{0, 0, 0}, {3, 0, 0}, {3, 4, 0}, {0, 4, 0}, {1, 1, 0.5}};
     PointTie t;

@@ -215,6 +215,41 @@ TEST_F(MoverOnShot, AStandingCameraTakesTheLensOfWhatMoves) {
     EXPECT_NE(withLensOfMovers(given).solve->lens.focalPx, 1234);
 }
 
+// Before a standing camera the thing may be solved as the scene first: that solve is gone on from.
+TEST(MoverBeforeAStandingCamera, GoesOnFromWhatWasTakenForTheScene) {
+    SyntheticOptions o;
+    o.points = 400;
+    o.moverShare = 0.68;
+    o.camera = [](double) { return test::lookAlong({0, 0, 0}, 0, 0); };
+    const SyntheticShot made = makeSyntheticShot(o);
+    Progress progress;
+    const SolveResult camera = solveShot(made.paths, made.request, progress);
+    ASSERT_EQ(camera.motion, Motion::lockedOff);
+    ASSERT_TRUE(camera.takenForScene);
+    ASSERT_EQ(camera.takenForScene->motion, Motion::free);
+    SolveResult forgetful = camera;
+    forgetful.takenForScene.reset();
+    for (const SolveResult& by : {camera, forgetful}) {
+        const auto found = proposeMovers(by, made.paths, {}, made.request, progress);
+        ASSERT_EQ(found.size(), 1U);
+        int right = 0;
+        for (const int id : found[0].ids)
+            right += std::find(made.moverPaths.begin(), made.moverPaths.end(), id) != made.moverPaths.end();
+        EXPECT_EQ(right, int(found[0].ids.size()));
+        EXPECT_GT(right * 10, int(made.moverPaths.size()) * 8);
+        EXPECT_EQ(found[0].solve.solvedCount(), 40);
+        EXPECT_NEAR(found[0].solve.lens.focalPx, made.lens.focalPx, 0.01 * made.lens.focalPx);
+    }
+    // One that does not fit is let go, and the thing found from nothing.
+    SolveResult misled = camera;
+    SolveResult wrong = *camera.takenForScene;
+    for (SolvedFrame& f : wrong.frames) f.pose = test::lookAlong({f.frame % 7 - 3.0, f.frame % 3 - 1.0, 0}, 0, 0);
+    misled.takenForScene = std::make_shared<SolveResult>(std::move(wrong));
+    const auto found = proposeMovers(misled, made.paths, {}, made.request, progress);
+    ASSERT_EQ(found.size(), 1U);
+    EXPECT_NEAR(found[0].solve.lens.focalPx, made.lens.focalPx, 0.01 * made.lens.focalPx);
+}
+
 TEST_F(MoverOnShot, TroubleIsSaidInWords) {
     const std::vector<int> few(made_->moverPaths.begin(), made_->moverPaths.begin() + 4);
     SolveResult m = solveMover(*camera_, made_->paths, few, made_->request, progress_);

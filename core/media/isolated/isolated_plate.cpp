@@ -130,6 +130,9 @@ class ReaderProcess {
 struct Idle {
     std::mutex mutex;
     std::vector<std::unique_ptr<ReaderProcess>> processes;
+    ~Idle() { over = true; }
+    /// Plates that are kept open until the program ends may be closed after this is gone.
+    static inline bool over = false;
 };
 Idle& idle() {
     static Idle i;
@@ -167,7 +170,7 @@ class IsolatedPlate final : public PlateSource {
         info_ = process_->info;
     }
     ~IsolatedPlate() override {
-        if (!process_) return;
+        if (!process_ || Idle::over) return;
         const std::scoped_lock lock(idle().mutex);
         auto& all = idle().processes;
         all.push_back(std::move(process_));

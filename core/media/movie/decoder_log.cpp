@@ -14,7 +14,8 @@ struct Listeners {
     std::set<void*> all;
 };
 Listeners& listeners() {
-    static Listeners l;
+    // Never taken down: plates that are kept open until the program ends come back here, whatever was made first.
+    static auto& l = *new Listeners;
     return l;
 }
 
