@@ -304,7 +304,8 @@ std::vector<MoverProposal> proposeMovers(const SolveResult& camera, const std::v
         const std::vector<int> together =
             stands ? std::vector<int>(left.begin(), left.end()) : movingTogether(s, camera, request.seed);
         if (int(together.size()) < fewestMoverPoints) break;
-        const SolveResult* known = round == 0 ? camera.takenForScene.get() : nullptr;
+        // Where something is taken already it may be that very thing.
+        const SolveResult* known = round == 0 && taken.empty() ? camera.takenForScene.get() : nullptr;
         std::optional<MoverProposal> p = proposalFrom(camera, paths, candidates, together, request, progress, known);
         if (!p && !stands) {
             // Paths that slide agree with nearly any motion by chance, and hide one: those among their like alone.

@@ -142,7 +142,7 @@ SolveResult resultOf(const Part& part, const std::vector<LensValue>& values, con
     out.parallaxByFrame.clear();
     out.checkPaths = 0;
     out.checkRmsPx = -1;
-    // Of paths that disagree there is as much as before, on top of what a single path's errors say.
+    // How much paths disagree was found by the earlier solve, and is taken over.
     const double disagreement = std::max(1.0, part.had.errorsTogether / part.r->errorsTogether());
     takeFree(*part.r, part.question, &part.had, disagreement, out);
     if (!part.had.lensNumbers.empty()) {
@@ -189,12 +189,12 @@ std::optional<SolvedTogether> solvedTogether(const SolveResult& camera, const st
             part->r->setLens(parts[0]->r->lens());
             if (stands) refine(*part->r, {}, {}, 15, 1e-5, cancelled);
         }
-        // Who is in is known from the solves that they come from only as far as points go.
+        // Earlier solves hand on views and points, but not which observations they left out.
         classifyOutliers(*part->r, limits::growthOutliers);
         sieve(*part);
         weigh(*part, values);
     }
-    // Before a standing camera there were several lenses; that is one too many in any case.
+    // Before a standing camera each mover came with a lens of its own, but a camera has one.
     if (!stands && !(jointCovariance(parts)(0, 0) < std::pow(limits::moversTellLens, 2) * parts[0]->covariance(0, 0)))
         return std::nullopt;
     // Weights and outliers that were found with another lens settle again.
