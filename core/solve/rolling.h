@@ -26,7 +26,7 @@ struct ViewRate {
 };
 
 /// The rate of one of a path of views, at their times (in frames, growing): that of the polynomial through it and up to
-/// four neighbours on each side, since a shake of the hand takes few frames; at ends and gaps through up to five views
+/// eight neighbours on each side, since a shake of the hand takes few frames; at ends and gaps through up to five views
 /// in all. A view alone stands still. Finite differences by Fornberg 1988.
 ViewRate rateOf(const std::vector<View>& views, const std::vector<double>& times, size_t view);
 /// Of all views.

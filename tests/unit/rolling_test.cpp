@@ -42,6 +42,31 @@ TEST(Rolling, RatesFollowAShakeOfFiveFrames) {
     }
 }
 
+// 7 Hz at 25 frames a second; through four neighbours on each side these rates are 7 % off.
+TEST(Rolling, RatesFollowAShakeOfThreeAndAHalfFrames) {
+    const double w = 2 * M_PI / 3.5;
+    const auto angle = [w](double t) { return 0.002 * std::sin(w * t + 0.3); };
+    const std::vector<double> times = frames(0, 24);
+    const std::vector<ViewRate> rates = ratesOf(turning(times, angle), times);
+    for (size_t k = 8; k + 8 < times.size(); ++k) {
+        EXPECT_NEAR(rates[k].first(1), 0.002 * w * std::cos(w * times[k] + 0.3), 0.02 * 0.002 * w) << k;
+        for (const double late : {-0.4, 0.4})
+            EXPECT_NEAR(rates[k].after(late)(1), angle(times[k] + late) - angle(times[k]), 0.02 * 0.002) << k;
+    }
+}
+
+// Central differences of sixteenth order: 2 (−1)^(k+1) (8!)² / (k (8−k)! (8+k)!) over 2 (the formula that Fornberg's
+// table 1 continues). A step of one frame shows the weights one by one.
+TEST(Rolling, WeightsOfSeventeenFramesAreThoseOfTheHandbook) {
+    const std::vector<double> times = frames(-8, 8);
+    for (int k = 1; k <= 8; ++k) {
+        const auto step = [k](double t) { return t == k ? 1e-3 : 0.0; };
+        const double weight =
+            (k % 2 ? 1 : -1) * std::pow(std::tgamma(9), 2) / (k * std::tgamma(9 - k) * std::tgamma(9 + k));
+        EXPECT_NEAR(ratesOf(turning(times, step), times)[8].first(1), 1e-3 * weight, 1e-12) << k;
+    }
+}
+
 TEST(Rolling, EndsAndGapsAreExactForAPolynomialThatTheyDetermine) {
     const auto angle = [](double t) { return 1e-3 * (2 * t - 0.4 * t * t + 0.03 * t * t * t); };
     std::vector<double> times = frames(0, 5);
