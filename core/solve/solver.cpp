@@ -135,30 +135,16 @@ class Solver {
     }
 
     /// A large thing that turns before a camera on its stand is solved as if it were the scene, and all else is set
-    /// aside. What stands still through the range and is not explained says that the camera does: far things stand
-    /// still before a moving camera too, but they are explained.
+    /// aside.
     void doubtScene() {
         if (result_.motion != Motion::free) return;
         std::set<int> rejected;
         for (const SolveOutlier& o : result_.outliers)
             if (o.whole) rejected.insert(o.pathId);
         const Observations& s = q_.observations;
-        int standing = 0, explained = 0, lasting = 0;
-        for (int p = 0; p < s.pathCount(); ++p) {
-            const auto [begin, end] = s.ofPath[size_t(p)];
-            if (2 * (end - begin) < s.frameCount()) continue;
-            ++lasting;
-            // A tenth of its frames may be off: something went past it, or the picture was coded badly.
-            std::vector<double> moves;
-            for (int i = begin; i < end; ++i)
-                moves.push_back((s.all[size_t(i)].pixel - s.all[size_t(begin)].pixel).norm());
-            const auto most = moves.begin() + std::ptrdiff_t(moves.size() * 9 / 10);
-            std::nth_element(moves.begin(), most, moves.end());
-            if (*most > 2 * limits::lockedOffMove) continue;
-            const bool used = !rejected.contains(s.pathIds[size_t(p)]) && !s.heldBack[size_t(p)];
-            ++(used ? explained : standing);
-        }
-        if (standing < limits::standingPaths || standing * 10 < lasting || explained * 2 > standing) return;
+        std::vector<char> explained(s.pathIds.size());
+        for (size_t p = 0; p < explained.size(); ++p) explained[p] = !rejected.contains(s.pathIds[p]) && !s.heldBack[p];
+        if (!restStandsStill(s, explained)) return;
         SolveResult fixed;
         fixed.parallaxPx = result_.parallaxPx;
         for (const int f : request_.frames) fixed.frames.emplace_back().frame = f;

@@ -160,6 +160,77 @@ TEST(RollingShutter, FoundInAFreeMoveWhereNothingWasSaid) {
     EXPECT_LT(atOnce.readoutSigma, 0) << "not even looked for";
 }
 
+/// A quiet walk: errors by rows are small, and hide in noise.
+SyntheticOptions walked(double readout, double noisePx, uint64_t seed) {
+    SyntheticOptions o;
+    o.frames = 48, o.points = 250;
+    o.width = 960, o.height = 540;
+    o.focalPx = 850;
+    o.noisePx = noisePx;
+    o.readout = readout;
+    o.seed = seed;
+    o.camera = [](double t) {
+        return lookAlong({-2 + 4 * t + 0.01 * std::sin(21 * t), 0.2 * t + 0.015 * std::sin(23 * t + 1), 0.5 * t},
+                         0.1 - 0.2 * t + 0.01 * std::sin(13 * t + 2), 0.008 * std::sin(9 * t));
+    };
+    return o;
+}
+
+// Read-out times of usual cameras at 25 frames a second are 5 to 30 ms (common practice): 0.12 to 0.75 frames.
+TEST(RollingShutter, AShortOneIsFoundInAQuietWalk) {
+    double focal = 0, focalAtOnce = 0;
+    for (const uint64_t seed : {17U, 34U, 51U, 68U}) {
+        SyntheticShot s = makeSyntheticShot(walked(0.35, 0.15, seed));
+        const SolveResult r = solve(s);
+        ASSERT_EQ(r.motion, Motion::free);
+        EXPECT_NEAR(r.readout, 0.35, 0.015) << seed;
+        EXPECT_GT(r.readoutSigma, 0) << seed;
+        s.request.readoutKnown = Known::known;
+        s.request.readout = 0;
+        focal += std::pow(r.lens.focalPx / 850 - 1, 2);
+        focalAtOnce += std::pow(solve(s).lens.focalPx / 850 - 1, 2);
+    }
+    EXPECT_LT(focal, 0.6 * focalAtOnce) << "what it is worth";
+}
+
+TEST(RollingShutter, FoundWhereNoiseHidesMostOfIt) {
+    for (const uint64_t seed : {3U, 5U, 8U}) {
+        const SolveResult r = solve(makeSyntheticShot(walked(0.7, 0.6, seed)));
+        ASSERT_EQ(r.motion, Motion::free);
+        EXPECT_NEAR(r.readout, 0.7, 0.05) << seed;
+        EXPECT_GT(r.readoutSigma, 0) << seed;
+    }
+}
+
+TEST(RollingShutter, FoundInAPanThatIsOneAlsoWithoutIt) {
+    for (const double readout : {0.2, 0.0}) {
+        SyntheticOptions o = walked(readout, 0.15, 17);
+        o.camera = [](double t) {
+            return lookAlong({0, 0, 0}, 0.3 - 0.6 * t + 0.01 * std::sin(13 * t + 2) + 0.004 * std::sin(40 * t),
+                             0.008 * std::sin(9 * t) + 0.004 * std::sin(47 * t));
+        };
+        const SolveResult r = solve(makeSyntheticShot(o));
+        ASSERT_EQ(r.motion, Motion::nodalPan);
+        EXPECT_NEAR(r.readout, readout, readout > 0 ? 0.015 : 0.0);
+        EXPECT_EQ(r.readoutSigma > 0, readout > 0);
+    }
+}
+
+// Errors that have other causes do not go with how the camera moves.
+TEST(RollingShutter, NoiseAndAWrongLensAreNotTakenForOne) {
+    for (const uint64_t seed : {3U, 5U, 8U})
+        for (const double k1 : {0.0, -0.12}) {
+            SyntheticOptions o = walked(0, 0.6, seed);
+            o.k1 = k1, o.k2 = 0;
+            SyntheticShot s = makeSyntheticShot(o);
+            s.request.distortion = Known::known;
+            s.request.lens = LensModel();
+            const SolveResult r = solve(s);
+            ASSERT_EQ(r.motion, Motion::free);
+            EXPECT_EQ(r.readout, 0) << seed << ' ' << k1;
+        }
+}
+
 TEST(RollingShutter, KnownReadoutIsUsed) {
     SyntheticShot s = makeSyntheticShot(shaken(0.6));
     s.request.readoutKnown = Known::known;

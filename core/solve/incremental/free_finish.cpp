@@ -15,6 +15,7 @@
 #include "solve/incremental/focal_valley.h"
 #include "solve/incremental/frame_poses.h"
 #include "solve/incremental/lens_certainty.h"
+#include "solve/incremental/model_choice.h"
 #include "solve/incremental/outliers.h"
 #include "solve/incremental/point_placement.h"
 #include "solve/incremental/refine.h"
@@ -91,7 +92,12 @@ void FreeFinish::settleRows(Reconstruction& r) const {
 
 void FreeFinish::lookForRows(Reconstruction& r) const {
     const RowEvidence evidence = rowEvidence(r);
-    if (evidence.explained < limits::rowsExplain || std::fabs(evidence.readout) < 0.03) return;
+    if (evidence.explained < limits::rowsExplain || std::fabs(evidence.readout) < limits::rowsLeast) return;
+    // What turns before a camera that stands is not the scene; its solve is the mover's to go on from.
+    const Observations& o = r.observations();
+    std::vector<char> explained(r.points().size());
+    for (size_t p = 0; p < explained.size(); ++p) explained[p] = r.points()[p].has_value() && !o.heldBack[p];
+    if (restStandsStill(o, explained)) return;
     Reconstruction rolling = r;
     rolling.setReadout(std::clamp(evidence.readout, -1.0, 1.0), true);
     // A quick look at some of the frames: what explains little there is not worth the long way over all of them.

@@ -131,12 +131,27 @@ MotionEvidence chooseMotion(const Observations& s, const std::vector<FrameIndex>
         const RotationSolve whole = solveRotationOnly(s, all, start, {}, {}, seed);
         RotationSolve rotation =
             withRowsRead(s, whole, solved, priors, rows.matters() ? rows : RowReading{true, 0, true});
-        const bool told = rows.matters() || (std::fabs(rotation.readout) > std::max(0.05, 4 * rotation.readoutSigma) &&
-                                             std::fabs(rotation.readout) < 1.2);
-        if (rotation.found && told && isNodalPan(s, rotation))
+        if (rotation.found && (rows.matters() || tellsReadout(rotation)) && isNodalPan(s, rotation))
             out.motion = Motion::nodalPan, out.rotation = std::move(rotation);
     }
     return out;
+}
+
+bool restStandsStill(const Observations& s, const std::vector<char>& explained) {
+    int standing = 0, used = 0, lasting = 0;
+    for (int p = 0; p < s.pathCount(); ++p) {
+        const auto [begin, end] = s.ofPath[size_t(p)];
+        if (2 * (end - begin) < s.frameCount()) continue;
+        ++lasting;
+        // Something went past it, or the picture was coded badly.
+        std::vector<double> moves;
+        for (int i = begin; i < end; ++i) moves.push_back((s.all[size_t(i)].pixel - s.all[size_t(begin)].pixel).norm());
+        const auto most = moves.begin() + std::ptrdiff_t(moves.size() * 9 / 10);
+        std::nth_element(moves.begin(), most, moves.end());
+        if (*most > 2 * limits::lockedOffMove) continue;
+        ++(explained[size_t(p)] ? used : standing);
+    }
+    return standing >= limits::standingPaths && standing * 10 >= lasting && used * 2 <= standing;
 }
 
 }  // namespace va

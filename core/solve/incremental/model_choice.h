@@ -29,4 +29,9 @@ MotionEvidence chooseMotion(const Observations& s, const std::vector<FrameIndex>
                             const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors,
                             uint64_t seed, bool mayZoom = false, const RowReading& rows = {});
 
+/// Whether what a free camera does not explain, `explained` by path, stands still through the range and says that the
+/// camera does: far things stand still before a moving camera too, but they are explained. Of the paths that last half
+/// of the range or more; a tenth of a path's frames may be off.
+bool restStandsStill(const Observations& s, const std::vector<char>& explained);
+
 }  // namespace va

@@ -291,6 +291,11 @@ RotationSolve withRowsRead(const Observations& s, const RotationSolve& rotation,
     return out;
 }
 
+bool tellsReadout(const RotationSolve& rotation) {
+    const double found = std::fabs(rotation.readout);
+    return rotation.readoutSigma > 0 && found > std::max(0.05, 4 * rotation.readoutSigma) && found < 1.2;
+}
+
 RotationSolve withPathsWeighed(const Observations& s, const RotationSolve& rotation,
                                const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors) {
     if (!rotation.found || !rotation.rates.empty()) return rotation;

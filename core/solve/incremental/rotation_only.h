@@ -57,9 +57,13 @@ RotationSolve solveRotationOnly(const Observations& s, const std::vector<FrameIn
 /// are taken from each other in turns until they agree. Frames should follow each other, since a frame's rate is that
 /// of its neighbours. A camera that stands or turns evenly about one axis at no more than a few rows a frame does not
 /// tell the time that is looked for: its deviation says so. Where rows are only looked for (RowReading::looks), it
-/// gives `rotation` back if a first bundle with them does not bring the cost down by a tenth.
+/// gives `rotation` back if a first bundle with them does not bring the cost down by a fiftieth.
 RotationSolve withRowsRead(const Observations& s, const RotationSolve& rotation, const std::vector<LensValue>& solved,
                            const std::vector<BundleOptions::Prior>& priors, const RowReading& rows);
+
+/// Whether a read-out time that was looked for is one: a twentieth of a frame or more, at least four deviations, and no
+/// longer than sensors take.
+bool tellsReadout(const RotationSolve& rotation);
 
 /// The same camera once more from where `rotation` stands, with the lens: each path counts by how well it fits, so that
 /// those that slide along edges distort neither the rotation nor the lens. Gives `rotation` back where fewer than

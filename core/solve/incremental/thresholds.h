@@ -52,11 +52,12 @@ inline constexpr double noisyFit = 0.5;          ///< px of fit above which nois
 inline constexpr double noisyZoom = 0.3;      ///< the same where it zooms: that gives a free camera more to hide behind
 inline constexpr double nearlyPan = 6;        ///< times the free fit that a pan may leave, with the lens as it is
 inline constexpr double panGain = 0.67;       ///< share of that error that another lens has to bring a pan down to
-inline constexpr double rowsExplain = 0.02;   ///< share of the squared errors that rows have to explain
-inline constexpr double rowsQuickGain = 0.8;  ///< cost on a few frames that rows have to come down to, to go on
-inline constexpr double rowsGain = 0.9;  ///< cost, of what both have placed, that a rolling shutter has to come down to
-inline constexpr double rowsSettled = 0.01;  ///< px that the outermost rows still move when views and rates agree
-inline constexpr double farLook = 0.15;      ///< depth spread below which the mirror image is tried
-inline constexpr double mirrorAlike = 0.8;   ///< cost of the better over the worse above which they can't be told
+inline constexpr double rowsExplain = 0.002;  ///< share of the squared errors that rows have to explain
+inline constexpr double rowsLeast = 0.01;     ///< frames of read-out time that they have to say, in one step
+inline constexpr double rowsQuickGain = 0.97;  ///< cost on a few frames that rows have to come down to, to go on
+inline constexpr double rowsGain = 0.98;       ///< cost that a rolling shutter leaves, of what both have placed
+inline constexpr double rowsSettled = 0.01;    ///< px that the outermost rows still move when views and rates agree
+inline constexpr double farLook = 0.15;        ///< depth spread below which the mirror image is tried
+inline constexpr double mirrorAlike = 0.8;     ///< cost of the better over the worse above which they can't be told
 
 }  // namespace va::limits

@@ -24,9 +24,14 @@ RotationSolve overAllFrames(const RotationSolve& onKeyframes, const Observations
     RotationSolve whole = solveRotationOnly(by, all, start, solved, {}, q.request.seed, zooms);
     if (whole.found) r = std::move(whole);
     // A shear of the pictures that was taken for something else has distorted the lens.
-    if (q.rows().matters()) r = withRowsRead(by, r, zooms ? solved : q.lensValues(), q.priors(), q.rows());
-    else r = withPathsWeighed(by, r, q.lensValues(), q.priors());
-    return r;
+    const std::vector<LensValue> values = zooms ? solved : q.lensValues();
+    const RowReading rows = q.rows();
+    if (rows.matters()) return withRowsRead(by, r, values, q.priors(), rows);
+    if (rows.looks) {
+        RotationSolve rolling = withRowsRead(by, r, values, q.priors(), {true, 0, true});
+        if (tellsReadout(rolling)) return rolling;
+    }
+    return withPathsWeighed(by, r, q.lensValues(), q.priors());
 }
 
 /// Whether the turns found move the picture by less than half a px of it: something large that moves by itself hid that
