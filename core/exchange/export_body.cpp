@@ -86,7 +86,8 @@ ForeignScene foreignFrom(const SceneExport& s) {
                        (s.principalPoint.y() - (s.height - 1) / 2.0) * camera.backHeightMm / s.height};
     camera.lens = s.lens;
     for (const auto& f : s.frames)
-        if (f.solved) camera.frames.push_back({double(f.frame), f.pose, s.focalMm(f)});
+        if (f.solved) camera.frames.push_back({double(f.frame), f.pose, s.focalMm(f), f.rate});
+    camera.readout = s.readout;
     if (!camera.frames.empty()) out.cameras.push_back(std::move(camera));
     for (const auto& p : s.points) out.points.push_back({p.id, p.position});
     const std::vector<ExportBody> bodies = bodiesOf(s);

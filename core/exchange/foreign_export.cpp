@@ -45,6 +45,7 @@ std::vector<ForeignScene::Frame> atWholeFrames(const std::vector<ForeignScene::F
             f.pose.position = (1 - share) * a.pose.position + share * next->pose.position;
             f.pose.worldFromCamera = a.pose.worldFromCamera.slerp(share, next->pose.worldFromCamera);
             f.focalMm = (1 - share) * a.focalMm + share * next->focalMm;
+            f.rate.reset();
         }
         f.frame = n;
         out.push_back(f);
@@ -78,7 +79,10 @@ SceneExport sceneFrom(const ForeignScene& given, const ForeignChoices& choices) 
     const double start = choices.firstFrame ? *choices.firstFrame : std::round(first);
     const auto number = [&](double frame) { return start + (frame - first) * stretch; };
     std::vector<ForeignScene::Frame> frames = camera.frames;
-    for (auto& f : frames) f.frame = number(f.frame);
+    for (auto& f : frames) {
+        f.frame = number(f.frame);
+        if (stretch != 1) f.rate.reset();  // by other frames: the neighbours tell it
+    }
     frames = atWholeFrames(frames, scene.between);
     ForeignScene::Camera as = camera;
     if (choices.backWidthMm && as.backWidthMm > 0) {
@@ -94,6 +98,7 @@ SceneExport sceneFrom(const ForeignScene& given, const ForeignChoices& choices) 
     out.sensorWidthMm = as.backWidthMm;
     if (as.frameOf) out.sensorWidthMm = as.backWidthMm * out.width / (*as.frameOf)[0];
     if (as.lens) out.lens = *as.lens;
+    out.readout = camera.readout * stretch;
     out.motion = "free";
     size_t next = 0;
     for (auto n = int(frames.front().frame); n <= int(frames.back().frame); ++n) {
@@ -103,6 +108,7 @@ SceneExport sceneFrom(const ForeignScene& given, const ForeignChoices& choices) 
         const Intrinsics lens = plateIntrinsics(scene, as, frames[next], out.width, out.height, out.pixelAspect);
         f.solved = true;
         f.pose = frames[next].pose;
+        f.rate = frames[next].rate;
         f.focalPx = lens.focalPx;
         out.principalPoint = lens.principalPoint;
         ++next;

@@ -50,7 +50,10 @@ ForeignScene inOurAxes(const ForeignScene& scene) {
                                         : Eigen::Quaterniond::Identity();
     const Similarity change{unit, turn, Eigen::Vector3d::Zero()};
     for (auto& c : out.cameras)
-        for (auto& f : c.frames) f.pose = change.pose(f.pose);
+        for (auto& f : c.frames) {
+            f.pose = change.pose(f.pose);
+            if (f.rate) f.rate = f.rate->scaled(unit);
+        }
     for (auto& p : out.points) p.position = change.point(p.position);
     const Eigen::Matrix4d by = matrixOf(change);
     for (auto& b : out.bodies)

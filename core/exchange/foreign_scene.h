@@ -9,6 +9,7 @@
 #include "layout/thing.h"
 #include "lens/lens_model.h"
 #include "solve/camera.h"
+#include "solve/rolling.h"
 
 namespace va {
 
@@ -32,12 +33,15 @@ struct ForeignScene {
         double frame = 0;
         CameraPose pose;  ///< camera looks down its −Z, +Y up
         double focalMm = 0;
+        /// How the camera moved around it, where the file says; shift in its units.
+        std::optional<ViewRate> rate = std::nullopt;
     };
     struct Camera {
         std::string name;
         double backWidthMm = 0, backHeightMm = 0;      ///< 0 = not said
         bool angleOnly = false;                        ///< the file has an angle of view; the back's mm are a guess
         Eigen::Vector2d offsetMm{0, 0};                ///< of the back's middle from the axis, right and up
+        double readout = 0;                            ///< rolling shutter: frames from the first row to the last
         std::optional<LensModel> lens;                 ///< nothing = the file does not say
         std::optional<std::array<double, 4>> frameOf;  ///< width and height of its picture and where the plate's pixel
                                                        ///< (0, 0) lies in it, px, where that is not the plate's own

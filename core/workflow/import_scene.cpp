@@ -357,6 +357,7 @@ Shot withImportedScene(const Shot& shot, const ForeignScene& scene, const std::v
     auto solve = std::make_shared<SolveResult>();
     solve->motion = Motion::free;
     solve->height = shot.plate.height;
+    solve->readout = from.readout;
     int solved = 0;
     double low = 1e300, high = 0;
     for (int n = shot.range.first; n <= shot.range.last; ++n) {
@@ -365,7 +366,7 @@ Shot withImportedScene(const Shot& shot, const ForeignScene& scene, const std::v
         const auto at = std::find_if(from.frames.begin(), from.frames.end(),
                                      [&](const auto& x) { return x.frame == n && x.solved; });
         if (at == from.frames.end()) continue;
-        f.solved = true, f.pose = at->pose, f.focalPx = at->focalPx;
+        f.solved = true, f.pose = at->pose, f.focalPx = at->focalPx, f.rate = at->rate;
         low = std::min(low, at->focalPx), high = std::max(high, at->focalPx);
         ++solved;
     }

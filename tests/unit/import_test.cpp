@@ -77,6 +77,40 @@ TEST_F(Import, WhatFitsIsTakenWithoutAQuestion) {
     }
 }
 
+TEST_F(Import, ARollingShutterComesAlong) {
+    SceneExport ours = metric();
+    ours.readout = 0.5;
+    ViewRate rate;
+    rate.first << 0.01, 0.02, 0, 0.1, 0, 0.2;
+    rate.third << 0, 0, 0.001, 0, 0.03, 0;
+    ours.frames.front().rate = rate;
+    ForeignScene scene = cameraJsonFormat.read(cameraJsonFormat.write(ours).front().content, "c");
+    const Shot s = withImportedScene(bare(), scene, misfitsOf(bare(), scene), "", "c.json", folder_);
+    EXPECT_DOUBLE_EQ(s.solve->readout, 0.5);
+    ASSERT_TRUE(s.solve->frames.front().rate);
+    EXPECT_LT((s.solve->frames.front().rate->first - rate.first).norm(), 1e-9);
+    EXPECT_LT((s.solve->frames.front().rate->third - rate.third).norm(), 1e-9);
+    EXPECT_FALSE(s.solve->frames[1].rate);
+    // A point of the cloud is seen where the file's own camera sees it by its row: elsewhere than by the middle one.
+    const auto camera = s.cameraAt(ours.frames[0].frame);
+    ASSERT_TRUE(camera);
+    EXPECT_GT(camera->poseAtRow(0).worldFromCamera.angularDistance(
+                  camera->poseAtRow((s.plate.height - 1) / 2.0).worldFromCamera),
+              0.25 * 0.02);
+    // In another unit its shifts change and its turns stay; by time on a grid twice as fine the time is twice as many
+    // frames, and a frame's own motion is left to its neighbours.
+    scene.metresPerUnit = 0.01;
+    const ViewRate smaller = *inOurAxes(scene).cameras[0].frames[0].rate;
+    EXPECT_LT((smaller.first.head<3>() - rate.first.head<3>()).norm(), 1e-9);
+    EXPECT_LT((smaller.first.tail<3>() - 0.01 * rate.first.tail<3>()).norm(), 1e-9);
+    ForeignChoices twice;
+    twice.rate = Rational{2 * ours.rate.num, ours.rate.den};
+    twice.byTime = true;
+    const SceneExport fine = sceneFrom(scene, twice);
+    EXPECT_DOUBLE_EQ(fine.readout, 1.0);
+    EXPECT_FALSE(fine.frames.front().rate);
+}
+
 TEST_F(Import, EverythingAfterSolveGoesOn) {
     const ForeignScene scene = usdaFormat.read(usdaFormat.write(metric()).front().content, "u");
     Shot s = withImportedScene(bare(), scene, misfitsOf(bare(), scene), "", "elsewhere.usda", folder_);
