@@ -213,6 +213,12 @@ TEST(RollingShutter, FoundInAPanThatIsOneAlsoWithoutIt) {
         ASSERT_EQ(r.motion, Motion::nodalPan);
         EXPECT_NEAR(r.readout, readout, readout > 0 ? 0.015 : 0.0);
         EXPECT_EQ(r.readoutSigma > 0, readout > 0);
+        // How sure the focal length is is told with rows and without.
+        const auto focal = std::find_if(r.lensNumbers.begin(), r.lensNumbers.end(),
+                                        [](const LensNumber& n) { return n.name == "focal"; });
+        ASSERT_NE(focal, r.lensNumbers.end());
+        EXPECT_GT(focal->sigma, 1e-4 * 850);
+        EXPECT_LT(std::fabs(focal->value - 850), 4 * focal->sigma);
     }
 }
 

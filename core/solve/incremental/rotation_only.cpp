@@ -330,16 +330,24 @@ std::optional<Eigen::VectorXd> lensVariance(const Observations& s, const Rotatio
                                             const std::vector<BundleOptions::Prior>& priors) {
     constexpr size_t most = 60;
     constexpr int groups = 16;
-    if (!rotation.found || !rotation.rates.empty()) return std::nullopt;
+    if (!rotation.found) return std::nullopt;
     RotationSolve some = rotation;
     const size_t step = (rotation.frames.size() + most - 1) / most;
-    some.frames.clear(), some.rotations.clear(), some.focals.clear();
+    some.frames.clear(), some.rotations.clear(), some.focals.clear(), some.rates.clear();
     for (size_t k = 0; k < rotation.frames.size(); k += step) {
         some.frames.push_back(rotation.frames[k]), some.rotations.push_back(rotation.rotations[k]);
         if (!rotation.focals.empty()) some.focals.push_back(rotation.focals[k]);
+        if (!rotation.rates.empty()) some.rates.push_back(rotation.rates[k]);
     }
-    const Attempt attempt = resume(s, some);
-    return varianceByPaths(attempt.problem, optionsFor(attempt.problem, solved, priors), groups);
+    Attempt attempt = resume(s, some);
+    attempt.problem.rates = some.rates, attempt.problem.readout = some.readout;
+    // Where paths scatter by more than is taken of them, most lie in the tails of the loss: there its slope is no
+    // longer what its weights say, and a Newton step too short.
+    const double scatter = std::max(1.0, rotation.robustRmsPx * sqrtInformation()(0, 0));
+    for (auto& o : attempt.problem.observations) o.sqrtInformation /= scatter;
+    BundleOptions options = optionsFor(attempt.problem, solved, priors);
+    options.solveReadout = rotation.readoutSigma > 0;
+    return varianceByPaths(attempt.problem, options, groups);
 }
 
 }  // namespace va

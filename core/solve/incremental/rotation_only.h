@@ -72,7 +72,7 @@ RotationSolve withPathsWeighed(const Observations& s, const RotationSolve& rotat
                                const std::vector<LensValue>& solved, const std::vector<BundleOptions::Prior>& priors);
 
 /// Variance of the lens values in `solved` by how far paths disagree (varianceByPaths), over sixty frames at most.
-/// Nothing with a rolling shutter, or where there are too few paths.
+/// Nothing where there are too few paths.
 std::optional<Eigen::VectorXd> lensVariance(const Observations& s, const RotationSolve& rotation,
                                             const std::vector<LensValue>& solved,
                                             const std::vector<BundleOptions::Prior>& priors);
