@@ -26,34 +26,28 @@ std::vector<double> frames(int from, int to) {
     return out;
 }
 
-// Tremor of the hand reaches past 5 Hz (physiology, from memory: 8 to 12 Hz with smaller amplitude), which is a period
-// of five frames at 25 a second.
-TEST(Rolling, RatesFollowAShakeOfFiveFrames) {
-    const double w = 2 * M_PI / 5;
-    const auto angle = [w](double t) { return 0.004 * std::sin(w * t + 0.3); };
-    const std::vector<double> times = frames(0, 20);
+/// A shake of that many frames, read where so many neighbours stand on both sides; `within`: share of its size.
+void expectFollowed(double period, size_t neighbours, double within) {
+    constexpr double size = 0.004;
+    const double w = 2 * M_PI / period;
+    const auto angle = [w](double t) { return size * std::sin(w * t + 0.3); };
+    const std::vector<double> times = frames(0, 24);
     const std::vector<ViewRate> rates = ratesOf(turning(times, angle), times);
-    for (size_t k = 4; k + 4 < times.size(); ++k) {
-        EXPECT_NEAR(rates[k].first(1), 0.004 * w * std::cos(w * times[k] + 0.3), 0.01 * 0.004 * w) << k;
-        EXPECT_NEAR(rates[k].second(1), -0.004 * w * w * std::sin(w * times[k] + 0.3), 0.01 * 0.004 * w * w) << k;
+    for (size_t k = neighbours; k + neighbours < times.size(); ++k) {
+        EXPECT_NEAR(rates[k].first(1), size * w * std::cos(w * times[k] + 0.3), within * size * w) << k;
+        EXPECT_NEAR(rates[k].second(1), -size * w * w * std::sin(w * times[k] + 0.3), within * size * w * w) << k;
         // What counts: where the view is when a row is read.
         for (const double late : {-0.4, 0.4})
-            EXPECT_NEAR(rates[k].after(late)(1), angle(times[k] + late) - angle(times[k]), 0.01 * 0.004) << k;
+            EXPECT_NEAR(rates[k].after(late)(1), angle(times[k] + late) - angle(times[k]), within * size) << k;
     }
 }
 
+// Tremor of the hand reaches past 5 Hz (physiology, from memory: 8 to 12 Hz with smaller amplitude), which is a period
+// of five frames at 25 a second.
+TEST(Rolling, RatesFollowAShakeOfFiveFrames) { expectFollowed(5, 4, 0.01); }
+
 // 7 Hz at 25 frames a second; through four neighbours on each side these rates are 7 % off.
-TEST(Rolling, RatesFollowAShakeOfThreeAndAHalfFrames) {
-    const double w = 2 * M_PI / 3.5;
-    const auto angle = [w](double t) { return 0.002 * std::sin(w * t + 0.3); };
-    const std::vector<double> times = frames(0, 24);
-    const std::vector<ViewRate> rates = ratesOf(turning(times, angle), times);
-    for (size_t k = 8; k + 8 < times.size(); ++k) {
-        EXPECT_NEAR(rates[k].first(1), 0.002 * w * std::cos(w * times[k] + 0.3), 0.02 * 0.002 * w) << k;
-        for (const double late : {-0.4, 0.4})
-            EXPECT_NEAR(rates[k].after(late)(1), angle(times[k] + late) - angle(times[k]), 0.02 * 0.002) << k;
-    }
-}
+TEST(Rolling, RatesFollowAShakeOfThreeAndAHalfFrames) { expectFollowed(3.5, 8, 0.02); }
 
 // Central differences of sixteenth order: 2 (−1)^(k+1) (8!)² / (k (8−k)! (8+k)!) over 2 (the formula that Fornberg's
 // table 1 continues). A step of one frame shows the weights one by one.
