@@ -108,9 +108,7 @@ void FreeFinish::lookForRows(Reconstruction& r) const {
     };
     if (costOfSome(rolling) > limits::rowsQuickGain * costOfSome(r)) return;
     settleRows(rolling);
-    const double found = std::fabs(rolling.readout()), sigma = readoutSigma(rolling).value_or(1e9);
-    // No sensor takes longer than a frame for its rows.
-    if (found < std::max(0.05, 4 * sigma) || found > 1.2) return;
+    if (!tellsReadout(rolling.readout(), readoutSigma(rolling).value_or(1e9))) return;
     // By what both have placed: the closer solve sets more aside, which must not speak against it.
     const auto [cost, had] = costsOfBoth(rolling, r);
     if (cost < limits::rowsGain * had && rolling.pointCount() * 10 >= 8 * r.pointCount()) std::swap(r, rolling);

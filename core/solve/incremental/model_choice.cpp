@@ -131,7 +131,8 @@ MotionEvidence chooseMotion(const Observations& s, const std::vector<FrameIndex>
         const RotationSolve whole = solveRotationOnly(s, all, start, {}, {}, seed);
         RotationSolve rotation =
             withRowsRead(s, whole, solved, priors, rows.matters() ? rows : RowReading{true, 0, true});
-        if (rotation.found && (rows.matters() || tellsReadout(rotation)) && isNodalPan(s, rotation))
+        if (rotation.found && (rows.matters() || tellsReadout(rotation.readout, rotation.readoutSigma)) &&
+            isNodalPan(s, rotation))
             out.motion = Motion::nodalPan, out.rotation = std::move(rotation);
     }
     return out;

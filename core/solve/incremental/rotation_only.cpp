@@ -291,9 +291,9 @@ RotationSolve withRowsRead(const Observations& s, const RotationSolve& rotation,
     return out;
 }
 
-bool tellsReadout(const RotationSolve& rotation) {
-    const double found = std::fabs(rotation.readout);
-    return rotation.readoutSigma > 0 && found > std::max(0.05, 4 * rotation.readoutSigma) && found < 1.2;
+bool tellsReadout(double readout, double sigma) {
+    const double found = std::fabs(readout);
+    return sigma > 0 && found > std::max(0.05, 4 * sigma) && found < 1.2;
 }
 
 RotationSolve withPathsWeighed(const Observations& s, const RotationSolve& rotation,

@@ -61,9 +61,9 @@ RotationSolve solveRotationOnly(const Observations& s, const std::vector<FrameIn
 RotationSolve withRowsRead(const Observations& s, const RotationSolve& rotation, const std::vector<LensValue>& solved,
                            const std::vector<BundleOptions::Prior>& priors, const RowReading& rows);
 
-/// Whether a read-out time that was looked for is one: a twentieth of a frame or more, at least four deviations, and no
-/// longer than sensors take.
-bool tellsReadout(const RotationSolve& rotation);
+/// Whether a read-out time that was looked for is one: more than a twentieth of a frame and four deviations, and no
+/// longer than sensors take, which is a frame at most.
+bool tellsReadout(double readout, double sigma);
 
 /// The same camera once more from where `rotation` stands, with the lens: each path counts by how well it fits, so that
 /// those that slide along edges distort neither the rotation nor the lens. Gives `rotation` back where fewer than

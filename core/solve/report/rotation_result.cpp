@@ -29,7 +29,7 @@ RotationSolve overAllFrames(const RotationSolve& onKeyframes, const Observations
     if (rows.matters()) return withRowsRead(by, r, values, q.priors(), rows);
     if (rows.looks) {
         RotationSolve rolling = withRowsRead(by, r, values, q.priors(), {true, 0, true});
-        if (tellsReadout(rolling)) return rolling;
+        if (tellsReadout(rolling.readout, rolling.readoutSigma)) return rolling;
     }
     return withPathsWeighed(by, r, q.lensValues(), q.priors());
 }
