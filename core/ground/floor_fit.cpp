@@ -8,6 +8,8 @@
 #include <map>
 #include <random>
 
+#include "base/parallel.h"
+
 namespace va {
 namespace {
 
@@ -89,8 +91,10 @@ Params scoreOf(const FloorPoint& q, const Params& p) {
 }
 
 std::vector<Params> scoresOf(const std::vector<FloorPoint>& points, const Params& p) {
-    std::vector<Params> out;
-    for (const FloorPoint& q : points) out.push_back(scoreOf(q, p));
+    std::vector<Params> out(points.size());
+    parallelRanges(int(points.size()), 32, [&](int begin, int end) {
+        for (auto i = size_t(begin); i < size_t(end); ++i) out[i] = scoreOf(points[i], p);
+    });
     return out;
 }
 

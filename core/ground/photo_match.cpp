@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "base/least_squares.h"
+#include "base/rotation_vector.h"
 #include "base/text.h"
 #include "solve/minimal/resect.h"
 
@@ -47,10 +48,7 @@ struct Problem {
 
     [[nodiscard]] Camera at(const Eigen::VectorXd& x) const {
         Camera c = start;
-        const Vector3d turn = x.head<3>();
-        if (turn.norm() > 0)
-            c.view.rotation =
-                Eigen::AngleAxisd(turn.norm(), turn.normalized()).toRotationMatrix() * start.view.rotation;
+        c.view.rotation = rotationBy(x.head<3>()) * start.view.rotation;
         Eigen::Index i = 3;
         if (layout.focal) c.lens.focalPx = start.lens.focalPx * std::exp(std::clamp(x(i++), -4.0, 4.0));
         if (layout.principal) c.lens.principalPoint += evidence.width * x.segment<2>(i), i += 2;

@@ -10,8 +10,8 @@
 
 #include "base/cross_matrix.h"
 #include "base/parallel.h"
+#include "base/rotation_vector.h"
 #include "solve/bundle/loss.h"
-#include "solve/minimal/resect.h"
 
 namespace va {
 namespace {
@@ -28,8 +28,7 @@ Eigen::Vector2d NormalEquations::residualOf(const BundleProblem& p, const Bundle
     if (!p.rates.empty()) {
         const double late = p.readout * (o.pixel.y() / std::max(1, p.height - 1) - 0.5);
         const ViewRate::Move move = p.rates[size_t(o.view)].after(late);
-        const View then = moved({Eigen::Matrix3d::Identity(), c}, move.head<3>(), move.tail<3>());
-        c = then.translation;
+        c = rotationBy(move.head<3>()) * c + move.tail<3>();
     }
     const double z = depthOf(c);
     const Intrinsics& lens = p.lenses[size_t(p.lensOfView[size_t(o.view)])];
@@ -52,9 +51,8 @@ NormalEquations::Jacobian NormalEquations::jacobianOf(const BundleProblem& p, co
         const double share = o.pixel.y() / std::max(1, p.height - 1) - 0.5, late = p.readout * share;
         const ViewRate& rate = p.rates[size_t(o.view)];
         const ViewRate::Move move = rate.after(late), slope = rate.slope(late);
-        const View row = moved({Eigen::Matrix3d::Identity(), c}, move.head<3>(), move.tail<3>());
-        then = row.rotation;
-        c = row.translation;
+        then = rotationBy(move.head<3>());
+        c = then * c + move.tail<3>();
         byReadout = share * (slope.head<3>().cross(c) + slope.tail<3>());
     }
     const double z = depthOf(c);

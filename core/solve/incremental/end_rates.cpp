@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "base/cross_matrix.h"
+#include "base/parallel.h"
 #include "solve/bundle/loss.h"
 #include "solve/incremental/thresholds.h"
 #include "solve/minimal/resect.h"
@@ -181,8 +182,11 @@ std::vector<EndRate> endRates(const BundleProblem& p, bool rotationOnly) {
     for (const BundleProblem::Observation& o : p.observations)
         if (!isInner[size_t(o.view)]) seen[size_t(o.view)].push_back(&o);
     const auto apart = [&](size_t a, size_t b) { return std::fabs(p.timeOfView[a] - p.timeOfView[b]); };
-    for (size_t v = 0; v < p.views.size(); ++v) {
-        if (int(seen[v].size()) < unknowns) continue;
+    std::vector<size_t> outer;
+    for (size_t v = 0; v < p.views.size(); ++v)
+        if (int(seen[v].size()) >= unknowns) outer.push_back(v);
+    std::vector<std::optional<State>> fits(outer.size());
+    const auto fitTo = [&](size_t v) {
         size_t near = inner.front();
         for (const size_t g : inner)
             if (apart(g, v) < apart(near, v)) near = g;
@@ -190,9 +194,13 @@ std::vector<EndRate> endRates(const BundleProblem& p, bool rotationOnly) {
         start.rate.first = p.rates[near].first;
         const Expected expected{start.rate.first, std::sqrt(apart(near, v)) * changes->first, changes->second,
                                 changes->third};
-        if (const auto fit = fitted(p, rotationOnly, seen[v], start, expected))
-            out.push_back({v, fit->view, fit->rate});
-    }
+        return fitted(p, rotationOnly, seen[v], start, expected);
+    };
+    parallelRanges(int(outer.size()), 1, [&](int begin, int end) {
+        for (auto i = size_t(begin); i < size_t(end); ++i) fits[i] = fitTo(outer[i]);
+    });
+    for (size_t i = 0; i < outer.size(); ++i)
+        if (fits[i]) out.push_back({outer[i], fits[i]->view, fits[i]->rate});
     return out;
 }
 

@@ -149,7 +149,13 @@ double FocalValley::descend(double step) {
     return bottomOf(costs);
 }
 
-double FocalValley::widthOfSide(const std::pair<BundleProblem, double>& bottom, double sigma, double counts) const {
+double FocalValley::deviationsSquared(double higher, double together) const {
+    // All frames count, but errors that go on count once.
+    const double counts = double(frames_) / double(std::max<size_t>(1, lowest_.views.size())) / (together * together);
+    return 2 * counts * (higher - cost_) / variance_;
+}
+
+double FocalValley::widthOfSide(const std::pair<BundleProblem, double>& bottom, double sigma, double together) const {
     constexpr double likely = 9;
     double width = 0;
     BundleProblem before, at = bottom.first;
@@ -158,7 +164,7 @@ double FocalValley::widthOfSide(const std::pair<BundleProblem, double>& bottom, 
                      target = bottom.first.lenses[0].focalPx * std::exp(away);
         auto there = held(before.views.empty() ? at : beyond(before, at, target), target, hair * std::fabs(away));
         if (!there) break;
-        const double rise = 2 * counts * (there->second - bottom.second) / variance_;
+        const double rise = deviationsSquared(there->second, together) - deviationsSquared(bottom.second, together);
         if (rise >= likely) break;
         width = std::max(width, std::fabs(away) / std::sqrt(std::max(rise, 0.05)));
         before = std::exchange(at, std::move(there->first));
@@ -167,14 +173,12 @@ double FocalValley::widthOfSide(const std::pair<BundleProblem, double>& bottom, 
 }
 
 double FocalValley::width(double sigma, double together) const {
-    // Deviations of what is stated: all frames count, but errors that go on count once.
-    const double counts = double(frames_) / double(std::max<size_t>(1, lowest_.views.size())) / (together * together);
     // Held like the sides, and settled as far as they are: what the bottom may still fall by would look like width.
     auto bottom = held(lowest_, lowest_.lenses[0].focalPx, hair * sigma);
     if (!bottom) bottom.emplace(lowest_, cost_);
     std::array<double, 2> sides{};
     parallelRanges(2, 1, [&](int begin, int end) {
-        for (int i = begin; i < end; ++i) sides[size_t(i)] = widthOfSide(*bottom, i ? sigma : -sigma, counts);
+        for (int i = begin; i < end; ++i) sides[size_t(i)] = widthOfSide(*bottom, i ? sigma : -sigma, together);
     });
     return std::max({sigma, sides[0], sides[1]});
 }

@@ -23,6 +23,11 @@ class FocalValley {
     [[nodiscard]] bool usable() const { return usable_; }
     /// Goes down the valley in growing steps, the first a relative one. Returns the focal length at its bottom, px.
     double descend(double step);
+    /// Lowest cost found, as a bundle minimises it.
+    [[nodiscard]] double cost() const { return cost_; }
+    /// What a higher cost, with all observations the same, is as a square of deviations: twice the rise over the
+    /// variance. `together` as in width().
+    [[nodiscard]] double deviationsSquared(double higher, double together) const;
     /// Relative deviation of the focal length by the profile: offsets of 1, 2 and 4 times `sigma` (relative) to both
     /// sides, as far as they cost up to nine, each over the root of what it costs; the widest counts. Never below
     /// `sigma`. `together` is the number by which a deviation counts more, as errors of a path go on over its frames.
@@ -34,7 +39,8 @@ class FocalValley {
     [[nodiscard]] std::optional<std::pair<BundleProblem, double>> held(const BundleProblem& from, double target,
                                                                        double breadth) const;
     /// The widest deviation that one side of the valley asks for, 0 where it is steeper throughout.
-    [[nodiscard]] double widthOfSide(const std::pair<BundleProblem, double>& bottom, double sigma, double counts) const;
+    [[nodiscard]] double widthOfSide(const std::pair<BundleProblem, double>& bottom, double sigma,
+                                     double together) const;
 
     BundleProblem lowest_;
     BundleOptions options_;

@@ -131,10 +131,11 @@ void FreeFinish::weighDistortion(Reconstruction& r) {
         // Not told to a third of itself, and wrong by what would be seen.
         const double seen = q_.scaledPx(limits::distortionSeen);
         const double size = std::max(largestDistortionPx(lens, q_.request.width, q_.request.height) / 3, seen);
-        if (folds || (sigma > size && !(covariance && isToldFromHeld(r, values, *covariance)))) {
+        const auto told = [&] { return (covariance && isToldFromHeld(r, values, *covariance)) || isToldByFit(r); };
+        if (folds || (sigma > size && !told())) {
             q_.distortionRefused = true;
             result_.distortionRefusedPx = folds ? 1e9 : sigma;
-            r.holdDistortion(distortionForFocal(q_.lens.lens, lens.focalPx / q_.lens.focalPx));
+            r.holdDistortion(heldDistortion(r));
             valley.reset();
             values = q_.lensValues();
             for (int round = 0; round < 2; ++round) {
@@ -172,7 +173,7 @@ bool FreeFinish::isToldFromHeld(const Reconstruction& r, const std::vector<LensV
     const auto first = std::find_if(values.begin(), values.end(), [](LensValue v) { return v >= LensValue::k1; });
     const auto at = Eigen::Index(first - values.begin()), n = Eigen::Index(values.size()) - at;
     if (n == 0 || covariance.rows() != Eigen::Index(values.size())) return false;
-    const LensModel held = distortionForFocal(q_.lens.lens, r.lens().focalPx / q_.lens.focalPx);
+    const LensModel held = heldDistortion(r);
     Eigen::VectorXd off(n);
     for (Eigen::Index k = 0; k < n; ++k) {
         const int number = int(values[size_t(at + k)]) - int(LensValue::k1);
@@ -182,6 +183,27 @@ bool FreeFinish::isToldFromHeld(const Reconstruction& r, const std::vector<LensV
     const Eigen::MatrixXd own = scale.asDiagonal() * covariance.bottomRightCorner(n, n) * scale.asDiagonal();
     const double distance = off.dot(own.ldlt().solve(off));
     return distance > limits::distortionTold * limits::distortionTold;
+}
+
+/// The same where the focal length is so unsure that its numbers' deviations say little: whether the frames fit worse
+/// by far with the distortion held, wherever along the focal length's valley. The likelihood ratio (Wilks 1938).
+bool FreeFinish::isToldByFit(const Reconstruction& r) const {
+    std::vector<LensValue> values = q_.lensValuesWithDistortion();
+    const FocalValley solved(r, values, q_.priors(), cancelled_);
+    std::erase_if(values, [](LensValue v) { return v >= LensValue::k1; });
+    Reconstruction held = r;
+    held.holdDistortion(heldDistortion(r));
+    FocalValley without(held, values, q_.priors(), cancelled_);
+    if (!solved.usable() || !without.usable()) return false;
+    progress_.check();
+    without.descend(0.1);
+    const double rise = solved.deviationsSquared(without.cost(), r.errorsTogether());
+    return rise > limits::distortionTold * limits::distortionTold;
+}
+
+/// The distortion as it is given, or none, at the focal length as it stands.
+LensModel FreeFinish::heldDistortion(const Reconstruction& r) const {
+    return distortionForFocal(q_.lens.lens, r.lens().focalPx / q_.lens.focalPx);
 }
 
 /// Relative deviation of the focal length by a covariance; 0 where it is not among the values.

@@ -44,6 +44,8 @@ class FreeFinish {
                        std::optional<FocalValley>& valley) const;
     [[nodiscard]] bool isToldFromHeld(const Reconstruction& r, const std::vector<LensValue>& values,
                                       const Eigen::MatrixXd& covariance) const;
+    [[nodiscard]] bool isToldByFit(const Reconstruction& r) const;
+    [[nodiscard]] LensModel heldDistortion(const Reconstruction& r) const;
     [[nodiscard]] double focalVarianceByDistortion(const Reconstruction& r) const;
     [[nodiscard]] static double focalSigma(const Reconstruction& r, const std::vector<LensValue>& values,
                                            const Eigen::MatrixXd& covariance);

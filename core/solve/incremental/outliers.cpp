@@ -5,7 +5,10 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdlib>
+#include <iterator>
 #include <utility>
+
+#include "base/parallel.h"
 
 namespace va {
 namespace {
@@ -46,11 +49,16 @@ double errorThatCounts(const Reconstruction& r, int path) {
 }  // namespace
 
 double robustScale(const Reconstruction& r) {
-    std::vector<double> lengths;
-    for (const PathObservation& s : r.observations().all) {
-        if (r.observations().heldBack[size_t(s.path)]) continue;
-        if (const auto off = r.residual(s)) lengths.push_back((s.sqrtInformation * *off).norm() * r.pathWeight(s.path));
-    }
+    const Observations& o = r.observations();
+    std::vector<double> lengths(o.all.size(), -1);
+    parallelRanges(int(o.all.size()), 512, [&](int begin, int end) {
+        for (auto i = size_t(begin); i < size_t(end); ++i) {
+            const PathObservation& s = o.all[i];
+            const auto off = o.heldBack[size_t(s.path)] ? std::nullopt : r.residual(s);
+            if (off) lengths[i] = (s.sqrtInformation * *off).norm() * r.pathWeight(s.path);
+        }
+    });
+    std::erase_if(lengths, [](double length) { return length < 0; });
     return std::max(0.05, median(std::move(lengths)) / rayleighMedian);
 }
 
@@ -58,8 +66,8 @@ void classifyOutliers(Reconstruction& r, double limit) {
     const Observations& o = r.observations();
     r.trust().scale = robustScale(r);
     const double scale = r.trust().scale, slideLimit = r.trust().slideLimit;
-    for (int p = 0; p < o.pathCount(); ++p) {
-        if (!r.points()[size_t(p)]) continue;
+    const auto classifyPath = [&](int p) {
+        if (!r.points()[size_t(p)]) return;
         const auto [begin, end] = o.ofPath[size_t(p)];
         int used = 0, seen = 0, behind = 0;
         for (int i = begin; i < end; ++i) {
@@ -78,15 +86,21 @@ void classifyOutliers(Reconstruction& r, double limit) {
             used += use;
         }
         if (used < 3 || used * 2 < seen || behind > 0) r.dropPoint(p);
-    }
+    };
+    parallelRanges(o.pathCount(), 16, [&](int begin, int end) {
+        for (int p = begin; p < end; ++p) classifyPath(p);
+    });
 }
 
 void weighPaths(Reconstruction& r) {
     const Observations& o = r.observations();
     std::vector<double> weight(r.points().size(), 1.0), own(r.points().size(), -1), known;
     r.trust().weight = weight;
-    for (int p = 0; p < o.pathCount(); ++p)
-        if (r.points()[size_t(p)] && (own[size_t(p)] = errorThatCounts(r, p)) >= 0) known.push_back(own[size_t(p)]);
+    parallelRanges(o.pathCount(), 16, [&](int begin, int end) {
+        for (int p = begin; p < end; ++p)
+            if (r.points()[size_t(p)]) own[size_t(p)] = errorThatCounts(r, p);
+    });
+    std::copy_if(own.begin(), own.end(), std::back_inserter(known), [](double e) { return e >= 0; });
     const double typical = std::max(1e-6, median(std::move(known)));
     for (int p = 0; p < o.pathCount(); ++p) {
         if (own[size_t(p)] < 0) continue;

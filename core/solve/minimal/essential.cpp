@@ -8,6 +8,7 @@
 #include <array>
 
 #include "base/cross_matrix.h"
+#include "base/rotation_vector.h"
 #include "base/svd3.h"
 
 namespace va {
@@ -166,8 +167,7 @@ Eigen::Matrix3d refineEssential(const Eigen::Matrix3d& start, const Points2& a, 
         normal.diagonal() *= 1 + 1e-6;
         const Eigen::Matrix<double, 5, 1> step = -normal.ldlt().solve(right);
         if (!step.allFinite() || step.norm() > 1) break;
-        const double angle = step.head<3>().norm();
-        if (angle > 0) rotation = Eigen::AngleAxisd(angle, step.head<3>() / angle).toRotationMatrix() * rotation;
+        rotation = rotationBy(step.head<3>()) * rotation;
         translation = (translation + step(3) * side + step(4) * other).normalized();
     }
     const Eigen::Matrix3d out = crossMatrix(translation) * rotation;

@@ -6,6 +6,7 @@
 #include <Eigen/Geometry>
 #include <cmath>
 
+#include "base/rotation_vector.h"
 #include "base/svd3.h"
 
 namespace va {
@@ -44,9 +45,7 @@ double error2(const View& view, const Eigen::Vector3d& world, const Eigen::Vecto
 }  // namespace
 
 View moved(const View& view, const Eigen::Vector3d& rotation, const Eigen::Vector3d& move) {
-    const double angle = rotation.norm();
-    const Eigen::Matrix3d r = angle > 0 ? Eigen::AngleAxisd(angle, rotation / angle).toRotationMatrix()
-                                        : Eigen::Matrix3d(Eigen::Matrix3d::Identity());
+    const Eigen::Matrix3d r = rotationBy(rotation);
     return {r * view.rotation, r * view.translation + move};
 }
 
