@@ -143,6 +143,8 @@ def clip(path, place, kind=0, depth=14, light=1.0, mm=28.0, k1=-0.04, frames=48,
 CLIPS = {
     "lateral": clip(lateral, 101),
     "flight": clip(flight, 102, kind=2),
+    # The same way between other things, before a wall of bricks too fine for the picture.
+    "alley": clip(flight, 402, kind=2),
     "telephoto": clip(telephoto, 103, depth=18, mm=146.0, k1=0.0),
     "sway": clip(sway, 111, depth=18, mm=146.0, k1=0.0),
     "cart": clip(beside_cart, 104, mover=cart),

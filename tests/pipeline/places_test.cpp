@@ -108,6 +108,32 @@ INSTANTIATE_TEST_SUITE_P(
         Place{"locked", Motion::lockedOff, 0, 0, 0.15, 2.5, 0.2}),
     [](const auto& of) { return std::string(of.param.name); });
 
+/// A wall of fine bricks ahead draws four tracks in ten to where they do not belong. The focal length is hardly told,
+/// and the distortion by fits of its own alone: held at none, it would pull the focal length half as long again.
+TEST(Alley, KeepsItsDistortionAndSaysThatDepthIsUnsure) {
+    const std::string base = std::string(VA_TEST_DATA) + "/places/alley/alley";
+    int close = 0;
+    for (const uint64_t seed : {1, 2, 3}) {
+        Progress progress;
+        Shot shot = withPlate(Shot(), base + ".mp4");
+        shot.seed = seed;
+        shot = matchShot(shot, progress);
+        EXPECT_EQ(shot.solve->motion, Motion::free);
+        EXPECT_LT(shot.solve->distortionRefusedPx, 0) << seed;
+        const Judgement j = judge(writeCameraJson(gatherScene(shot)), readFile(base + ".truth.json"));
+        double stated = 0;
+        for (const LensNumber& n : shot.solve->lensNumbers)
+            if (n.name == "focal") stated = 100 * n.sigma / n.value;
+        const std::string sentence = verdictOn(shot, Step::solve).sentence;
+        std::printf("%s\n  focal stated +-%.1f %%. %s\n", j.line().c_str(), stated, sentence.c_str());
+        EXPECT_EQ(j.solved, j.frames);
+        EXPECT_LE(j.focalPercent, 2.5 * stated) << seed;
+        EXPECT_NE(sentence.find("depth is as unsure"), std::string::npos) << sentence;
+        close += j.focalPercent < 6 && j.stickPx < 0.05;
+    }
+    EXPECT_GE(close, 1) << "of three seeds";
+}
+
 /// A mover must not hang on how draws fall.
 TEST(Movers, AreFoundWithOtherSeedsAndDensities) {
     struct Run {

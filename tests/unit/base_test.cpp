@@ -2,6 +2,7 @@
 #include <gtest/gtest.h>
 #include <sys/resource.h>
 
+#include <Eigen/Geometry>
 #include <csignal>
 #include <filesystem>
 
@@ -10,9 +11,21 @@
 #include "base/parallel.h"
 #include "base/progress.h"
 #include "base/rational.h"
+#include "base/rotation_vector.h"
 
 namespace va {
 namespace {
+
+// Eigen's rotation about an axis by an angle is the reference, on both sides of where the series ends.
+TEST(RotationVector, IsTheRotationAboutItsAxis) {
+    EXPECT_EQ(rotationBy(Eigen::Vector3d::Zero()), Eigen::Matrix3d(Eigen::Matrix3d::Identity()));
+    const Eigen::Vector3d axis = Eigen::Vector3d(0.3, -0.7, 0.5).normalized();
+    for (const double angle : {1e-12, 1e-6, 1e-3, 0.02, 0.0999999, 0.1000001, 0.5, 2.0, M_PI, 5.0}) {
+        const Eigen::Matrix3d is = rotationBy(angle * axis), has = Eigen::AngleAxisd(angle, axis).toRotationMatrix();
+        EXPECT_LT((is - has).cwiseAbs().maxCoeff(), 1e-15 * 4) << angle;
+        EXPECT_LT((is * is.transpose() - Eigen::Matrix3d::Identity()).cwiseAbs().maxCoeff(), 1e-15 * 4) << angle;
+    }
+}
 
 TEST(Rational, ReadsWhatPeopleWrite) {
     EXPECT_EQ(parseRational("25"), (Rational{25, 1}));

@@ -154,7 +154,9 @@ void FreeFinish::weighDistortion(Reconstruction& r) {
     else {
         const Eigen::VectorXd more = disagreementOfPaths(r, values, *covariance);
         disagreement_ = std::max(1.0, std::sqrt(more.squaredNorm() / double(more.size())));
-        const Eigen::VectorXd scale = more.cwiseMax(1);
+        // What a whole region's paths share moves the lens, but no point against its neighbours.
+        const Eigen::VectorXd byRegion = disagreementOfPaths(r, values, *covariance, ErrAlike::regions);
+        const Eigen::VectorXd scale = more.cwiseMax(byRegion).cwiseMax(1);
         covariance = scale.asDiagonal() * *covariance * scale.asDiagonal();
     }
     if (!result_.draft) widenByValley(r, values, *covariance, valley);

@@ -347,7 +347,7 @@ std::optional<Eigen::VectorXd> lensVariance(const Observations& s, const Rotatio
     for (auto& o : attempt.problem.observations) o.sqrtInformation /= scatter;
     BundleOptions options = optionsFor(attempt.problem, solved, priors);
     options.solveReadout = rotation.readoutSigma > 0;
-    return varianceByPaths(attempt.problem, options, groups);
+    return varianceByPaths(attempt.problem, options, scatteredNeighbourhoods(attempt.problem, groups));
 }
 
 }  // namespace va
