@@ -14,6 +14,9 @@
 namespace va {
 namespace {
 
+/// Three points give a pose in four ways, four in one: the fifth says whether it is right.
+constexpr int fewestHolding = 5;
+
 /// Mean over a mover's paths of what its solve leaves of them: squared error in px, 1 for a path without a point, more
 /// for frames without a pose.
 double unexplainedShare(const SolveResult& mover, size_t paths) {
@@ -85,6 +88,16 @@ SolveResult solveMover(const SolveResult& camera, const std::vector<Path>& paths
         if (compare(solveShot(chosen, own, progress))) break;  // twice the same
     }
     return withSteadyTurn(best, camera, chosen);
+}
+
+SolveResult withHeldFrames(SolveResult mover) {
+    for (SolvedFrame& f : mover.frames)
+        if (f.solved && f.origin == PoseOrigin::solved && f.observations < fewestHolding) {
+            const int frame = f.frame;
+            f = SolvedFrame();
+            f.frame = frame;
+        }
+    return mover;
 }
 
 bool liesOnPlane(const SolveResult& mover) {

@@ -32,6 +32,10 @@ SolveResult solveMover(const SolveResult& camera, const std::vector<Path>& paths
                        const SolveRequest& request, Progress& progress, const SolveResult* from = nullptr,
                        int draws = 3);
 
+/// A mover's solve without the frames that fewer than five of its features hold: there it may stand anywhere. They are
+/// left in by solveMover(), since features that are found around them may hold them.
+SolveResult withHeldFrames(SolveResult mover);
+
 /// Where the mover stands in the world of `camera`: its own axes, with the middle of its points as position, when one
 /// unit of its space is `scale` units of the world. Nothing in frames where either was not solved.
 std::optional<CameraPose> moverPose(const CameraTrack& camera, const SolveResult& mover, int frame, double scale);

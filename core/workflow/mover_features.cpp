@@ -242,7 +242,7 @@ Won winFeatures(Shot& out, Mover& m, Progress& progress, bool proposed) {
     if (proposed) with.paths = withoutStanding(out, m.paths, close);
     for (const Path& p : fresh) with.paths.push_back(p.id);
     tried.movers = {with};
-    const Mover solved = withMoversSolved(tried, progress).movers.front();
+    const Mover solved = withMoversSolvedWhole(tried, progress).movers.front();
     if (solved.solve->motion != Motion::free || solved.solve->solvedCount() < m.solve->solvedCount())
         return Won::nothing;
     if (proposed && !fitsLikeScene(out, *solved.solve)) return Won::nothing;
@@ -295,7 +295,7 @@ Shot withMoversFound(const Shot& shot, Progress& progress) {
     // Features that came for one are no news for another.
     for (size_t i = shot.movers.size(); i < out.movers.size(); ++i)
         out.movers[i].solveFrom = fingerprintOfMoverInput(out, out.movers[i]);
-    out = withMoverFeatures(withMoversSolved(withLensOfMovers(out), progress), progress, true);
+    out = withMoverFeatures(withMoversSolvedWhole(withLensOfMovers(out), progress), progress, true);
     // Where a search that close finds no more than a handful, they agree by chance.
     const bool cameraFresh = out.solveFrom == fingerprintOfSolveInput(out);
     std::erase_if(out.movers, [&](const Mover& m) {
@@ -303,6 +303,7 @@ Shot withMoversFound(const Shot& shot, Progress& progress) {
                                      !fitsLikeScene(out, *m.solve));
     });
     if (cameraFresh) out.solveFrom = fingerprintOfSolveInput(out);
+    for (Mover& m : out.movers) keepHeldFrames(m);
     return withSharedLens(out, progress);
 }
 

@@ -71,6 +71,17 @@ Shot withMover(const Shot& shot, const std::vector<int>& paths, const std::strin
 }
 
 Shot withMoversSolved(const Shot& shot, Progress& progress) {
+    Shot out = withMoversSolvedWhole(shot, progress);
+    for (Mover& m : out.movers)
+        if (const Mover* had = shot.mover(m.id); !had || had->solve != m.solve) keepHeldFrames(m);
+    return out;
+}
+
+void keepHeldFrames(Mover& mover) {
+    if (mover.solve->motion == Motion::free) mover.solve = std::make_shared<SolveResult>(withHeldFrames(*mover.solve));
+}
+
+Shot withMoversSolvedWhole(const Shot& shot, Progress& progress) {
     Shot out = shot;
     if (!shot.solve->has()) return out;
     const SolveRequest request = solveRequestFor(shot);

@@ -12,6 +12,11 @@ Shot withMover(const Shot& shot, const std::vector<int>& paths, const std::strin
 /// Solves the movers whose paths or camera changed since. Without a solved camera they are left as they are.
 Shot withMoversSolved(const Shot& shot, Progress& progress);
 
+/// The same, with the frames at the ends that little holds, for a search that goes on from them; keepHeldFrames() takes
+/// them away (withHeldFrames() in solve/mover.h).
+Shot withMoversSolvedWhole(const Shot& shot, Progress& progress);
+void keepHeldFrames(Mover& mover);
+
 /// A camera that stands tells nothing of its lens; what moves before it does. The shot with the lens of the mover that
 /// is surest of it; unchanged where the camera moves, its focal length is given, or no mover tells it within 10 %.
 Shot withLensOfMovers(const Shot& shot);

@@ -149,6 +149,8 @@ CLIPS = {
     "sway": clip(sway, 111, depth=18, mm=146.0, k1=0.0),
     "cart": clip(beside_cart, 104, mover=cart),
     "handcart": clip(beside_cart, 104, mover=cart, size=(960, 540)),
+    # The same cart among other things: it goes behind a crate.
+    "wagon": clip(beside_cart, 404, mover=cart),
     "barrow": clip(along_barrow, 112, mover=barrow),
     "wall": clip(before_wall, 105, kind=1, k1=-0.03),
     "night": clip(night, 106, light=0.22, grain=3.2),

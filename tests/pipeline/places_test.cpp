@@ -157,6 +157,23 @@ TEST(Movers, AreFoundWithOtherSeedsAndDensities) {
     }
 }
 
+/// A cart goes behind a crate. In the frame where its last features leave the picture it was said to stand 18 degrees
+/// from where it does.
+TEST(Movers, EndWhereNothingHoldsThem) {
+    const std::string base = std::string(VA_TEST_DATA) + "/places/wagon/wagon";
+    Progress progress;
+    const Shot shot = withMoversFound(matchShot(withPlate(Shot(), base + ".mp4"), progress), progress);
+    ASSERT_EQ(shot.movers.size(), 1U);
+    for (const SolvedFrame& f : shot.movers[0].solve->frames)
+        if (f.solved) EXPECT_GE(f.observations, 5) << f.frame;
+    const MoverJudgement m = judgeMover(writeCameraJson(gatherScene(shot)), readFile(base + ".truth.json"));
+    std::printf("mover: %d frames, rotation %.4f deg, slip %.3f px\n", m.frames, m.rotationDeg, m.slipPx);
+    EXPECT_GE(m.frames, 38);
+    EXPECT_LT(m.frames, 48) << "in the last ones it is hidden";
+    EXPECT_LE(m.rotationDeg, 0.8);
+    EXPECT_LE(m.slipPx, 0.4);
+}
+
 /// What a truth file says of its cameras.
 std::map<int, FrameCamera> trueCameras(const std::string& text) {
     const auto j = nlohmann::json::parse(text);

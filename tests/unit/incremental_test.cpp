@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "solve/incremental/extend_by_rotation.h"
+#include "solve/incremental/frame_poses.h"
 #include "solve/incremental/free_finish.h"
 #include "solve/incremental/growth.h"
 #include "solve/incremental/keyframes.h"
@@ -147,6 +148,35 @@ TEST(ExtendByRotation, AMoveIsNoRotation) {
     for (int f = 20; f < 40; ++f) frames.emplace_back().frame = made.request.frames[size_t(f)];
     extendByRotation(*r, frames);
     EXPECT_FALSE(frames.back().solved);
+}
+
+// A frame that was added by points which were set aside since is held by nothing.
+TEST(ViewIsHeld, ByWhatIsInUse) {
+    SyntheticOptions o;
+    o.frames = 12, o.points = 40;
+    const SyntheticShot made = makeSyntheticShot(o);
+    const SolveQuestion question(made.paths, made.request);
+    Reconstruction r(question.observations, question.lens);
+    const FrameIndex frame(5);
+    std::vector<int> seen;  // observations of the frame that count
+    for (const int i : r.observations().byFrame[frame])
+        if (!r.observations().heldBack[size_t(r.observations().all[size_t(i)].path)]) seen.push_back(i);
+    ASSERT_GE(seen.size(), 20U);
+    EXPECT_FALSE(viewIsHeld(r, frame)) << "no point has a place";
+    for (int p = 0; p < r.observations().pathCount(); ++p) r.setPoint(p, Eigen::Vector3d(0, 0, 5));
+    const auto use = [&](int count) {
+        for (size_t k = 0; k < seen.size(); ++k) r.setUse(seen[k], int(k) < count);
+        return viewIsHeld(r, frame);
+    };
+    const int fewest = r.observations().fewest.seen;
+    EXPECT_TRUE(use(int(seen.size())));
+    EXPECT_TRUE(use(fewest));
+    EXPECT_FALSE(use(fewest - 1)) << "of many more that it sees";
+    EXPECT_FALSE(use(0));
+    // In use, but without a place any more.
+    use(int(seen.size()));
+    for (size_t k = 3; k < seen.size(); ++k) r.dropPoint(r.observations().all[size_t(seen[k])].path);
+    EXPECT_FALSE(viewIsHeld(r, frame));
 }
 
 /// A free solve from nothing, up to where the lens is weighed.

@@ -64,6 +64,23 @@ class MoverOnShot : public ::testing::Test {
 SyntheticShot* MoverOnShot::made_ = nullptr;
 SolveResult* MoverOnShot::camera_ = nullptr;
 
+TEST(HeldFrames, AreThoseThatFiveFeaturesHold) {
+    SolveResult mover;
+    mover.motion = Motion::free;
+    for (const int observations : {12, 5, 4, 0, 3}) {
+        SolvedFrame& f = mover.frames.emplace_back();
+        f.frame = 1001 + int(mover.frames.size());
+        f.solved = true, f.observations = observations, f.focalPx = 900;
+    }
+    mover.frames.back().origin = PoseOrigin::turned;  // by other means than its points
+    const SolveResult held = withHeldFrames(mover);
+    std::vector<bool> solved;
+    for (const SolvedFrame& f : held.frames) solved.push_back(f.solved);
+    EXPECT_EQ(solved, (std::vector<bool>{true, true, false, false, true}));
+    EXPECT_EQ(held.frames[3].frame, mover.frames[3].frame) << "it stays, without a pose";
+    EXPECT_TRUE(withHeldFrames(SolveResult()).frames.empty());
+}
+
 TEST_F(MoverOnShot, ComesBackWithItsMotion) {
     ASSERT_EQ(camera_->motion, Motion::free);
     const SolveResult m = solveMover(*camera_, made_->paths, made_->moverPaths, made_->request, progress_);

@@ -130,6 +130,18 @@ bool addFrame(Reconstruction& r, FrameIndex frame, uint64_t seed, const View* ne
     return true;
 }
 
+bool viewIsHeld(const Reconstruction& r, FrameIndex frame) {
+    const Observations& o = r.observations();
+    int seen = 0, used = 0;
+    for (const int i : o.byFrame[frame]) {
+        const PathObservation& s = o.all[size_t(i)];
+        if (o.heldBack[size_t(s.path)]) continue;
+        ++seen;
+        used += s.use && r.points()[size_t(s.path)];
+    }
+    return used >= o.fewest.seen || (2 * used >= seen && 4 * used >= 3 * o.fewest.seen);
+}
+
 void refinePoses(Reconstruction& r) {
     parallelRanges(r.views().count(), 4, [&](int begin, int end) {
         for (FrameIndex f(begin); f < FrameIndex(end); ++f) {

@@ -8,6 +8,7 @@
 #include <optional>
 
 #include "solve/incremental/extend_by_rotation.h"
+#include "solve/incremental/frame_poses.h"
 #include "solve/incremental/lens_certainty.h"
 #include "solve/report/point_result.h"
 #include "solve/similarity.h"
@@ -140,8 +141,10 @@ void takeFree(const Reconstruction& r, const SolveQuestion& question, const Solv
     if (result.measured.scaled)
         // What was found for the reconstruction's own space.
         result.measured.fromSolve = result.measured.fromSolve.after(world.inverse());
+    // What little a mover shows at its ends may be what its features grow from; withHeldFrames() takes the rest away.
     for (const FrameIndex f : s.indices())
-        if (r.hasView(f)) takeFrame(r, f, world, result.frames[size_t(f)]);
+        if (r.hasView(f) && (question.request.fewPaths || viewIsHeld(r, f)))
+            takeFrame(r, f, world, result.frames[size_t(f)]);
     result.readout = r.readout();
     result.height = question.request.height;
     if (r.solvesReadout()) result.readoutSigma = result.errorsTogether * readoutSigma(r).value_or(1e9);
