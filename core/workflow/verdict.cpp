@@ -483,18 +483,17 @@ Verdict onSolve(const Shot& s) {
     if (r.checkRmsPx > 2 * r.rmsPx + 0.1)
         return {Lamp::look,
                 text("%s: the check is much worse than the fit. Too much may have been pruned.", number.c_str())};
-    // Things that are laid out far from the features slide by a pixel and more then.
-    if (const double doubt = focalDoubt(r); doubt > 0.005)
-        return {Lamp::look,
-                number + text(". The focal length is only known to ±%.1f %%, and depth is as unsure: give it "
-                              "if you know it, or use a stretch with more parallax.",
-                              100 * doubt)};
+    // The scene is bent by some tenths of a px then, and things that are laid out far from the features slide by more.
+    const std::string moving = movingTogetherInBrief(s), seen = moving.empty() ? number : number + " · " + moving;
+    if (const double doubt = focalDoubt(r); doubt > 0.003)
+        return {Lamp::look, seen + text(". The focal length is only known to ±%.1f %%, and depth is as unsure: give it "
+                                        "if you know it, or use a stretch with more parallax.",
+                                        100 * doubt)};
     if (frames < 11 && s.priors.distortion == Known::unknown)
         return {
             Lamp::look,
             number + text(". %d frames are few to find distortion from: give a start value if you have one.", frames)};
-    const std::string moving = movingTogetherInBrief(s);
-    return {Lamp::good, moving.empty() ? number : number + " · " + moving};
+    return {Lamp::good, seen};
 }
 
 /// "floor of 183 points, 3 walls, 41 upright edges": what the level comes from.

@@ -116,6 +116,9 @@ TEST(Verdict, ZoomsMoversAndDoubtAreNamed) {
     expectSays(verdictOn(s, Step::solve), Lamp::look, "only known to ±4.5 %");
     s = with([](Shot&, SolveResult& r) { r.lensNumbers = {{"focal", 1000, 6}}; });
     expectSays(verdictOn(s, Step::solve), Lamp::look, "only known to ±0.6 %");
+    // A third of a percent bends the scene by tenths of a px.
+    s = with([](Shot&, SolveResult& r) { r.lensNumbers = {{"focal", 1000, 4}}; });
+    expectSays(verdictOn(s, Step::solve), Lamp::look, "only known to ±0.4 %");
     s = with([](Shot&, SolveResult& r) { r.lensNumbers = {{"focal", 1000, 2}}; });
     EXPECT_EQ(verdictOn(s, Step::solve).sentence.find("only known"), std::string::npos);
     // Why it is a free move: what a nodal pan leaves, or how far things shift where a nodal pan was not even tried.
