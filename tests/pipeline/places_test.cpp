@@ -38,6 +38,13 @@ struct Place {
 };
 void PrintTo(const Place& p, std::ostream* out) { *out << p.name; }
 
+/// The focal length's stated deviation in percent; 0 where none is stated.
+double statedFocalPercent(const Shot& shot) {
+    for (const LensNumber& n : shot.solve->lensNumbers)
+        if (n.name == "focal") return 100 * n.sigma / n.value;
+    return 0;
+}
+
 class Places : public testing::TestWithParam<Place> {};
 
 TEST_P(Places, AreSolvedAndSayHowSureTheyAre) {
@@ -49,9 +56,7 @@ TEST_P(Places, AreSolvedAndSayHowSureTheyAre) {
     if (place.moverDegrees > 0) shot = withMoversFound(shot, progress);
     const std::string camera = writeCameraJson(gatherScene(shot)), truth = readFile(base + ".truth.json");
     const Judgement j = judge(camera, truth);
-    double stated = 0;
-    for (const LensNumber& n : shot.solve->lensNumbers)
-        if (n.name == "focal") stated = 100 * n.sigma / n.value;
+    const double stated = statedFocalPercent(shot);
     std::printf("%s: %s\n  focal stated +-%.3f %%. %s\n", place.name, j.line().c_str(), stated,
                 verdictOn(shot, Step::solve).sentence.c_str());
     EXPECT_EQ(shot.solve->motion, place.motion);
@@ -121,9 +126,7 @@ TEST(Alley, KeepsItsDistortionAndSaysThatDepthIsUnsure) {
         EXPECT_EQ(shot.solve->motion, Motion::free);
         EXPECT_LT(shot.solve->distortionRefusedPx, 0) << seed;
         const Judgement j = judge(writeCameraJson(gatherScene(shot)), readFile(base + ".truth.json"));
-        double stated = 0;
-        for (const LensNumber& n : shot.solve->lensNumbers)
-            if (n.name == "focal") stated = 100 * n.sigma / n.value;
+        const double stated = statedFocalPercent(shot);
         const std::string sentence = verdictOn(shot, Step::solve).sentence;
         std::printf("%s\n  focal stated +-%.1f %%. %s\n", j.line().c_str(), stated, sentence.c_str());
         EXPECT_EQ(j.solved, j.frames);
